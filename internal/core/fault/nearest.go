@@ -1,0 +1,59 @@
+package fault
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Nearest gives the candidate closest to name by edits of single letters,
+// ignoring case, or "" when none is close enough to be worth suggesting.
+func Nearest(name string, candidates []string) string {
+	best, bestAt := "", len([]rune(name))/2+1
+	for _, c := range candidates {
+		if d := edits(strings.ToLower(name), strings.ToLower(c)); d < bestAt {
+			best, bestAt = c, d
+		}
+	}
+	return best
+}
+
+// Unknown gives a fault for a name that is not among the candidates, with the
+// nearest one, or the list of them when it is short.
+func Unknown(what, name string, candidates []string) *Fault {
+	f := New(name, "is not a "+what)
+	if near := Nearest(name, candidates); near != "" {
+		return f.Do("did you mean %q?", near)
+	}
+	if len(candidates) > 0 {
+		shown := candidates
+		if len(shown) > 12 {
+			shown = shown[:12]
+		}
+		f.Advice = fmt.Sprintf("there is: %s", strings.Join(shown, ", "))
+		if len(shown) < len(candidates) {
+			f.Advice += ", …"
+		}
+	}
+	return f
+}
+
+// edits is the Levenshtein distance of a and b in runes.
+func edits(a, b string) int {
+	x, y := []rune(a), []rune(b)
+	row := make([]int, len(y)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i, r := range x {
+		prev := row[0]
+		row[0] = i + 1
+		for j, s := range y {
+			cost := 1
+			if r == s {
+				cost = 0
+			}
+			prev, row[j+1] = row[j+1], min(row[j+1]+1, row[j]+1, prev+cost)
+		}
+	}
+	return row[len(y)]
+}

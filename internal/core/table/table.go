@@ -1,0 +1,206 @@
+// Package table is the shape every source is read into: typed cells in rows
+// that know where they stand, under a header.
+package table
+
+import (
+	"math"
+	"strconv"
+	"strings"
+	"time"
+
+	"almanach/internal/core/fault"
+)
+
+// Kind tells what a cell holds as its source stores it. A CSV file has only
+// Empty and Text; a workbook has them all.
+type Kind uint8
+
+// The kinds of cell. The zero Kind is an empty cell.
+const (
+	Empty Kind = iota
+	Text
+	Number
+	Date     // a day; Number counts days since 30 December 1899
+	DateTime // a day and a time of day; Number as for Date, with a fraction
+	Time     // a time of day; Number is a fraction of a day, 0 ≤ n < 1
+	Duration // a length; Number is in days
+	Bool
+	Bad // an error value, or a formula that was never calculated
+)
+
+var kindNames = [...]string{"empty", "text", "number", "date", "date and time", "time of day", "length", "yes/no", "error"}
+
+func (k Kind) String() string { return kindNames[k] }
+
+// A Cell is one value. Text is what the source shows for it: the text itself,
+// a number as displayed, a date in ISO form.
+type Cell struct {
+	Text   string
+	Number float64
+	Kind   Kind
+}
+
+// Filled tells whether the cell holds anything but white space.
+func (c Cell) Filled() bool { return c.Kind != Empty && strings.TrimSpace(c.Text) != "" }
+
+// Native tells whether the source itself stored the cell as a date or time.
+func (c Cell) Native() bool { return c.Kind >= Date && c.Kind <= Duration }
+
+// epoch is day 0 of spreadsheet dates, in seconds since 1970.
+var epoch = time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC).Unix()
+
+// Seconds gives a Date or DateTime cell as wall-clock seconds since 1970, and
+// a Time or Duration cell as its length in seconds; rounded to the second, as
+// spreadsheets store seconds as inexact fractions.
+func (c Cell) Seconds() int64 {
+	s := int64(math.Round(c.Number * 86400))
+	if c.Kind == Date || c.Kind == DateTime {
+		s += epoch
+	}
+	return s
+}
+
+// NewTemporal gives the cell for a native date, time or length. days counts
+// from 30 December 1899 for dates.
+func NewTemporal(kind Kind, days float64) Cell {
+	c := Cell{Kind: kind, Number: days}
+	s := c.Seconds()
+	switch kind {
+	case Date:
+		c.Text = time.Unix(s, 0).UTC().Format(time.DateOnly)
+	case DateTime:
+		layout := "2006-01-02T15:04"
+		if s%60 != 0 {
+			layout = "2006-01-02T15:04:05"
+		}
+		c.Text = time.Unix(s, 0).UTC().Format(layout)
+	case Time, Duration:
+		c.Text = clock(s)
+	}
+	return c
+}
+
+func clock(s int64) string {
+	sign := ""
+	if s < 0 {
+		sign, s = "-", -s
+	}
+	two := func(n int64) string {
+		if n < 10 {
+			return "0" + strconv.FormatInt(n, 10)
+		}
+		return strconv.FormatInt(n, 10)
+	}
+	out := sign + two(s/3600) + ":" + two(s/60%60)
+	if s%60 != 0 {
+		out += ":" + two(s%60)
+	}
+	return out
+}
+
+// An Origin is the file, and the sheet in it, that rows come from.
+type Origin struct {
+	File, Sheet string
+}
+
+// A Row is one record. It stays valid after the next one is read.
+type Row struct {
+	Origin *Origin
+	Number int32 // 1-based as a spreadsheet counts, header and titles included
+	Line   int32 // 1-based physical line, text sources only
+	Cells  []Cell
+	Fault  *fault.Fault // set when the record could not be read; Cells may be short
+}
+
+// Place gives where the row stands.
+func (r Row) Place() fault.Place {
+	p := fault.Place{Row: int(r.Number), Line: int(r.Line)}
+	if r.Origin != nil {
+		p.File, p.Sheet = r.Origin.File, r.Origin.Sheet
+	}
+	return p
+}
+
+// Cell gives the cell in column i (from 0), empty when the row is shorter.
+func (r Row) Cell(i int) Cell {
+	if i < 0 || i >= len(r.Cells) {
+		return Cell{}
+	}
+	return r.Cells[i]
+}
+
+// Blank tells whether no cell of the row is filled.
+func (r Row) Blank() bool {
+	for _, c := range r.Cells {
+		if c.Filled() {
+			return false
+		}
+	}
+	return true
+}
+
+// A Header names the columns of a source in order; "" where a column has no
+// heading.
+type Header []string
+
+// Find gives the index of the column called name, or -1. White space and case
+// are forgiven when no column matches to the letter and just one does so.
+func (h Header) Find(name string) int {
+	loose, count := -1, 0
+	want := fold(name)
+	for i, n := range h {
+		if n == name && n != "" {
+			return i
+		}
+		if n != "" && fold(n) == want {
+			loose = i
+			count++
+		}
+	}
+	if count != 1 {
+		return -1
+	}
+	return loose
+}
+
+func fold(s string) string { return strings.ToLower(strings.Join(strings.Fields(s), " ")) }
+
+// Label is how messages call column i: its heading, else its letter.
+func (h Header) Label(i int) string {
+	if i < len(h) && h[i] != "" {
+		return strings.Join(strings.Fields(h[i]), " ")
+	}
+	return Letter(i)
+}
+
+// Names gives the headings that are not empty.
+func (h Header) Names() []string {
+	var out []string
+	for _, n := range h {
+		if n != "" {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// Letter gives the spreadsheet letter of column i, counted from 0: A, Z, AA.
+func Letter(i int) string {
+	s := ""
+	for i++; i > 0; i = (i - 1) / 26 {
+		s = string(rune('A'+(i-1)%26)) + s
+	}
+	return s
+}
+
+// Index gives the column index of a spreadsheet letter, or -1.
+func Index(letter string) int {
+	n := 0
+	for _, r := range strings.ToUpper(letter) {
+		if r < 'A' || r > 'Z' || n > 1<<20 {
+			return -1
+		}
+		n = n*26 + int(r-'A') + 1
+	}
+	return n - 1
+}

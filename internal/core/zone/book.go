@@ -1,0 +1,150 @@
+package zone
+
+import (
+	"archive/zip"
+	"bytes"
+	_ "embed" // the zone data and the Windows names are data files
+	"fmt"
+	"io"
+	"regexp"
+	"strings"
+	"sync"
+	"time"
+)
+
+// zoneinfo.zip is lib/time/zoneinfo.zip of the Go distribution: the IANA time
+// zone database compiled by its makers. It is embedded and preferred to the
+// system's, so that the same sheet gives the same instants on every machine.
+//
+//go:embed zoneinfo.zip
+var embedded []byte
+
+// Release is the IANA release of the embedded zone data.
+const Release = "2025c"
+
+//go:embed windows.tsv
+var windowsNames string
+
+// A Book finds zones by name. It is safe for concurrent use.
+type Book struct {
+	release string
+	mu      sync.Mutex
+	files   map[string]*zip.File // by name
+	folded  map[string]string    // lower-case name to name
+	windows map[string]string    // lower-case Windows name to IANA name
+	zones   map[string]*Zone
+}
+
+// NewBook reads zone data in the layout of Go's zoneinfo.zip; nil data means
+// the embedded release.
+func NewBook(data []byte) (*Book, error) {
+	b := &Book{release: "given zone data", zones: map[string]*Zone{}, files: map[string]*zip.File{}, folded: map[string]string{}, windows: map[string]string{}}
+	if data == nil {
+		data, b.release = embedded, Release
+	}
+	r, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, fmt.Errorf("zone data: %w", err)
+	}
+	for _, f := range r.File {
+		b.files[f.Name] = f
+		b.folded[strings.ToLower(f.Name)] = f.Name
+	}
+	for line := range strings.Lines(windowsNames) {
+		if name, iana, ok := strings.Cut(strings.TrimSpace(line), "\t"); ok {
+			b.windows[strings.ToLower(name)] = iana
+		}
+	}
+	return b, nil
+}
+
+// Release names the zone data in use.
+func (b *Book) Release() string { return b.release }
+
+var offsetForm = regexp.MustCompile(`^(?:UTC|GMT)?\s*([+-−])(\d{1,2})(?::?(\d{2}))?$`)
+
+// Find gives the zone of an IANA name, a Windows name, "UTC", "Z", or an
+// offset such as "+01:00" or "UTC+1". Letter case is forgiven.
+func (b *Book) Find(name string) (*Zone, error) {
+	name = strings.TrimSpace(name)
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if z, ok := b.zones[name]; ok {
+		return z, nil
+	}
+	z, err := b.read(name)
+	if err != nil {
+		return nil, err
+	}
+	b.zones[name] = z
+	return z, nil
+}
+
+func (b *Book) read(name string) (*Zone, error) {
+	lower := strings.ToLower(name)
+	switch lower {
+	case "utc", "z", "gmt", "etc/utc", "etc/gmt", "zulu":
+		return UTC, nil
+	}
+	if m := offsetForm.FindStringSubmatch(strings.ToUpper(name)); m != nil {
+		return parseOffset(name, m)
+	}
+	proper, ok := b.folded[lower]
+	if !ok {
+		if iana, isWindows := b.windows[lower]; isWindows {
+			proper, ok = b.folded[strings.ToLower(iana)]
+		}
+	}
+	if !ok {
+		return nil, fmt.Errorf("no time zone is called %q", name)
+	}
+	if z, ok := b.zones[proper]; ok {
+		return z, nil
+	}
+	f, err := b.files[proper].Open()
+	if err != nil {
+		return nil, fmt.Errorf("zone %s: %w", proper, err)
+	}
+	defer f.Close()
+	data, err := io.ReadAll(f)
+	if err != nil {
+		return nil, fmt.Errorf("zone %s: %w", proper, err)
+	}
+	loc, err := time.LoadLocationFromTZData(proper, data)
+	if err != nil {
+		return nil, fmt.Errorf("zone %s: %w", proper, err)
+	}
+	z := fromLocation(proper, loc, data)
+	b.zones[proper] = z
+	return z, nil
+}
+
+func parseOffset(name string, m []string) (*Zone, error) {
+	var h, min int
+	fmt.Sscan(m[2], &h)
+	if m[3] != "" {
+		fmt.Sscan(m[3], &min)
+	}
+	if h > 14 || min > 59 {
+		return nil, fmt.Errorf("%q is not an offset from UTC", name)
+	}
+	seconds := h*3600 + min*60
+	if m[1] != "+" {
+		seconds = -seconds
+	}
+	if seconds == 0 {
+		return UTC, nil
+	}
+	return Fixed(FormatOffset(seconds, ":"), seconds), nil
+}
+
+// Names gives the IANA names of the book, for suggestions.
+func (b *Book) Names() []string {
+	out := make([]string, 0, len(b.files))
+	for name := range b.files {
+		if !strings.HasSuffix(name, "/") {
+			out = append(out, name)
+		}
+	}
+	return out
+}

@@ -1,0 +1,131 @@
+package zone
+
+import (
+	"fmt"
+	"time"
+)
+
+// Form is the kind of time RFC 5545 §3.3.4 and §3.3.5 distinguish.
+type Form uint8
+
+// The forms of a Time. The zero Form is no time at all.
+const (
+	None     Form = iota
+	Date          // a day, without time or zone
+	Floating      // a wall-clock time in whatever zone the reader is
+	Absolute      // in UTC
+	Local         // a wall-clock time in a zone
+)
+
+// A Time is a date or a time as calendars hold it. The zero Time is none.
+type Time struct {
+	Wall int64 // wall-clock seconds since 1970; midnight for a Date
+	Zone *Zone // set for Local only
+	Form Form
+}
+
+// Wall gives the wall-clock seconds of a civil date and time; parts out of
+// range carry over as in time.Date.
+func Wall(year, month, day, hour, minute, second int) int64 {
+	return time.Date(year, time.Month(month), day, hour, minute, second, 0, time.UTC).Unix()
+}
+
+// Civil gives the date and time that wall shows.
+func Civil(wall int64) time.Time { return time.Unix(wall, 0).UTC() }
+
+// Midnight gives the start of the day that wall is in.
+func Midnight(wall int64) int64 { return wall - mod(wall, 86400) }
+
+func mod(a, b int64) int64 { return ((a % b) + b) % b }
+
+// In gives the time that wall is in a zone: Absolute when the zone is UTC,
+// converted to UTC when it is a bare offset, Local otherwise, Floating when
+// z is nil.
+func In(z *Zone, wall int64) Time {
+	switch {
+	case z == nil:
+		return Time{Wall: wall, Form: Floating}
+	case z.IsUTC():
+		return Time{Wall: wall, Form: Absolute}
+	case z.Constant() && z.rules == nil:
+		return Time{Wall: wall - int64(z.first.Seconds), Form: Absolute}
+	}
+	return Time{Wall: wall, Zone: z, Form: Local}
+}
+
+// IsZero tells whether t is no time at all.
+func (t Time) IsZero() bool { return t.Form == None }
+
+// Instant gives the Unix seconds at which t falls; dates (their midnight) and
+// floating times fall where view's clock shows them. A nil view is UTC.
+func (t Time) Instant(view *Zone) int64 {
+	switch t.Form {
+	case Absolute:
+		return t.Wall
+	case Local:
+		at, _ := t.Zone.Instant(t.Wall)
+		return at
+	}
+	if view == nil {
+		return t.Wall
+	}
+	at, _ := view.Instant(t.Wall)
+	return at
+}
+
+// InZone gives what a clock in z shows at t. Dates and floating times are the
+// same everywhere; a nil zone leaves t as it is.
+func (t Time) InZone(z *Zone) Time {
+	if z == nil || t.Form == Date || t.Form == Floating || t.Form == None {
+		return t
+	}
+	at := t.Instant(nil)
+	if z.IsUTC() {
+		return Time{Wall: at, Form: Absolute}
+	}
+	return Time{Wall: z.Wall(at), Zone: z, Form: Local}
+}
+
+// ZoneName is the name of t's zone: "" for dates and floating times.
+func (t Time) ZoneName() string {
+	switch t.Form {
+	case Absolute:
+		return "UTC"
+	case Local:
+		return t.Zone.Name()
+	}
+	return ""
+}
+
+// RFC3339 gives t with its offset, a plain date for a Date, and without an
+// offset when it is floating.
+func (t Time) RFC3339() string {
+	c := Civil(t.Wall)
+	switch t.Form {
+	case Date:
+		return c.Format(time.DateOnly)
+	case Floating:
+		return c.Format("2006-01-02T15:04:05")
+	case Absolute:
+		return c.Format("2006-01-02T15:04:05Z")
+	case Local:
+		at, _ := t.Zone.Instant(t.Wall)
+		offset := int(t.Wall - at)
+		return c.Format("2006-01-02T15:04:05") + FormatOffset(offset, ":")
+	}
+	return ""
+}
+
+// FormatOffset writes seconds east of Greenwich as +hh:mm with the given
+// separator, and with seconds only where there are some.
+func FormatOffset(seconds int, sep string) string {
+	sign := "+"
+	if seconds < 0 {
+		sign, seconds = "-", -seconds
+	}
+	s := fmt.Sprintf("%s%02d%s%02d", sign, seconds/3600, sep, seconds/60%60)
+	if seconds%60 != 0 {
+		s += fmt.Sprintf("%s%02d", sep, seconds%60)
+	}
+	return s
+}

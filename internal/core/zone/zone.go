@@ -205,7 +205,7 @@ func (z *Zone) offset(i int) Offset {
 func (z *Zone) Shifts(from, end int64) (Offset, []Shift) {
 	i := sort.Search(len(z.shifts), func(i int) bool { return from <= z.shifts[i].At })
 	j := sort.Search(len(z.shifts), func(i int) bool { return end <= z.shifts[i].At })
-	return z.offset(i - 1), z.shifts[i:max(i, j)]
+	return z.offset(i - 1), z.shifts[i:max(i, j):max(i, j)]
 }
 
 // LastShift gives the last change of offset at or before an instant.

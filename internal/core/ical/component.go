@@ -1,0 +1,115 @@
+package ical
+
+import "slices"
+
+// A Component is one component opened for editing. Lines that are not edited
+// keep their bytes.
+type Component struct {
+	lines []Line
+}
+
+// Open cuts a component's bytes, BEGIN and END included, into lines.
+func Open(raw []byte) *Component {
+	return &Component{lines: slices.Collect(Lines(raw))}
+}
+
+// NewComponent begins an empty component.
+func NewComponent(name string) *Component {
+	return Open([]byte("BEGIN:" + name + "\r\nEND:" + name + "\r\n"))
+}
+
+// Lines gives the component's lines, BEGIN and END included.
+func (c *Component) Lines() []Line { return c.lines }
+
+// Find gives the component's own first property called name (upper case).
+func (c *Component) Find(name string) (Line, bool) {
+	for _, l := range c.lines {
+		if l.Depth == 0 && l.Is(name) {
+			return l, true
+		}
+	}
+	return Line{}, false
+}
+
+// Set gives the component one property called name. A property that stands is
+// replaced where it is and keeps its parameters but for those named in drop;
+// further ones of that name are removed; a new one goes behind the last
+// property. The value must already be escaped for its type.
+func (c *Component) Set(name string, params []Param, drop []string, value string) {
+	at := -1
+	for i, l := range c.lines {
+		if l.Depth == 0 && l.Is(name) {
+			at = i
+			break
+		}
+	}
+	if at < 0 {
+		c.Add(AppendLine(nil, name, params, value))
+		return
+	}
+	for _, p := range c.lines[at].Params() {
+		if !slices.Contains(drop, p.Name) && !slices.ContainsFunc(params, func(q Param) bool { return q.Name == p.Name }) {
+			params = append(params, p)
+		}
+	}
+	c.lines[at] = newLine(AppendLine(nil, name, params, value), 0)
+	c.removeFrom(at+1, name)
+}
+
+// Add puts a finished content line behind the component's last property,
+// before any inner component.
+func (c *Component) Add(raw []byte) {
+	at := len(c.lines)
+	for i, l := range c.lines {
+		if i > 0 && (l.Depth > 0 || l.Is("END")) {
+			at = i
+			break
+		}
+	}
+	c.lines = slices.Insert(c.lines, at, newLine(raw, 0))
+}
+
+// AddInner puts an inner component behind everything else.
+func (c *Component) AddInner(raw []byte) {
+	inner := slices.Collect(Lines(raw))
+	for i := range inner {
+		inner[i].Depth++
+	}
+	at := len(c.lines)
+	if at > 0 && c.lines[at-1].Is("END") {
+		at--
+	}
+	c.lines = slices.Insert(c.lines, at, inner...)
+}
+
+// Remove takes away every property of the component's own called name.
+func (c *Component) Remove(name string) { c.removeFrom(0, name) }
+
+func (c *Component) removeFrom(from int, name string) {
+	kept := c.lines[:from]
+	for _, l := range c.lines[from:] {
+		if l.Depth != 0 || !l.Is(name) {
+			kept = append(kept, l)
+		}
+	}
+	c.lines = kept
+}
+
+func newLine(raw []byte, depth int) Line {
+	_, folds := lineEnd(raw)
+	l := cutLine(raw, folds)
+	l.Depth = depth
+	return l
+}
+
+// Bytes gives the component as it is to be written.
+func (c *Component) Bytes() []byte {
+	var out []byte
+	for _, l := range c.lines {
+		out = append(out, l.Raw...)
+		if n := len(l.Raw); n == 0 || l.Raw[n-1] != '\n' { // the file's last line may lack its ending
+			out = append(out, '\r', '\n')
+		}
+	}
+	return out
+}

@@ -1,0 +1,313 @@
+// Package ical reads and writes iCalendar text (RFC 5545) without changing
+// what it does not mean to change.
+//
+// A Reader cuts a stream into pieces, each with the exact bytes it stands
+// for: components of a calendar (VEVENT, VTIMEZONE, …) and whatever lies
+// between them. Writing the pieces again gives the same bytes. A Component is
+// edited line by line; lines nobody touches keep their bytes.
+//
+// Reading forgives what exporters get wrong: a byte order mark, bare line
+// feeds, folds in the middle of a character, any letter case, several
+// VCALENDARs in one file, bytes that are not UTF-8. It is strict about what
+// cannot be guessed: components that do not end are reported with line and
+// UID, and their bytes are kept as they are.
+package ical
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"almanach/internal/core/fault"
+)
+
+// A Piece is a run of whole lines of a file.
+type Piece struct {
+	Raw      []byte // as read, line endings included
+	Name     string // of the component in upper case; "" for what stands between components
+	Line     int    // 1-based physical line it begins on
+	Calendar int    // which VCALENDAR of the file it lies in, from 1; 0 outside all
+	UID      []byte // the component's UID as written, nil when there is none
+	Mark     []byte // value of the Reader's marked property, nil when there is none
+	Override bool   // has a RECURRENCE-ID
+	Close    bool   // is the END:VCALENDAR line
+	Fault    *fault.Fault
+}
+
+// A Reader cuts iCalendar text into pieces.
+type Reader struct {
+	// Mark names a property (upper case) whose value each Piece gives, so that
+	// an index over a large file needs no second look at its lines.
+	Mark string
+
+	src    io.Reader // nil when buf holds everything
+	buf    []byte
+	pos    int // first byte of the piece being cut
+	line   int // physical line at pos
+	eof    bool
+	err    error
+	cal    int  // VCALENDARs begun
+	inside bool // in a VCALENDAR
+	opened int  // line the open VCALENDAR began on
+}
+
+// NewReader reads from r. A piece it gives is valid until the next call.
+func NewReader(r io.Reader) *Reader { return &Reader{src: r, line: 1} }
+
+// NewBytesReader reads from data. Its pieces alias data and stay valid.
+func NewBytesReader(data []byte) *Reader {
+	return &Reader{buf: data, line: 1, eof: true}
+}
+
+const maxComponent = 64 << 20 // bytes one component may have in a stream
+
+// ErrTooLong means that a component is longer than any real one.
+var ErrTooLong = errors.New("a component is longer than 64 MiB")
+
+// fill reads more, keeping what begins at pos. It tells whether there was any.
+func (r *Reader) fill() bool {
+	if r.eof {
+		return false
+	}
+	if len(r.buf)-r.pos > maxComponent {
+		r.err, r.eof = ErrTooLong, true
+		return false
+	}
+	if r.pos > 0 && (len(r.buf) == cap(r.buf)) {
+		n := copy(r.buf, r.buf[r.pos:])
+		r.buf, r.pos = r.buf[:n], 0
+	}
+	if len(r.buf) == cap(r.buf) {
+		r.buf = append(r.buf, make([]byte, max(64<<10, len(r.buf)))...)[:len(r.buf)]
+	}
+	n, err := r.src.Read(r.buf[len(r.buf):cap(r.buf)])
+	r.buf = r.buf[:len(r.buf)+n]
+	if err != nil {
+		r.eof = true
+		if err != io.EOF {
+			r.err = err
+		}
+	}
+	return n > 0 || !r.eof
+}
+
+// logical gives the end of the content line that begins at offset at from
+// pos, its continuation lines included.
+func (r *Reader) logical(at int) int {
+	searched := at
+	for {
+		b := r.buf[r.pos:]
+		i := bytes.IndexByte(b[searched:], '\n')
+		if i < 0 {
+			searched = len(b)
+			if !r.fill() {
+				return len(r.buf) - r.pos
+			}
+			continue
+		}
+		searched += i + 1
+		for searched >= len(b) && r.fill() {
+			b = r.buf[r.pos:]
+		}
+		if searched >= len(b) || (b[searched] != ' ' && b[searched] != '\t') {
+			return searched
+		}
+	}
+}
+
+// tag gives the component's name when the line begins or ends one. A folded
+// BEGIN or END is legal, if perverse.
+func tag(line []byte, word string) (string, bool) {
+	if i := bytes.IndexByte(line, '\n'); i >= 0 && i < len(line)-1 {
+		line = unfold(line)
+	}
+	if !hasFold(line, word) {
+		return "", false
+	}
+	return componentName(line[len(word):]), true
+}
+
+func componentName(raw []byte) string {
+	raw = bytes.TrimSpace(raw)
+	switch { // the usual names cost no allocation
+	case string(raw) == "VEVENT":
+		return "VEVENT"
+	case string(raw) == "VALARM":
+		return "VALARM"
+	case string(raw) == "VCALENDAR":
+		return "VCALENDAR"
+	}
+	return strings.ToUpper(string(raw))
+}
+
+// Next gives the next piece, or io.EOF after the last. A piece with a Fault
+// is damaged: its bytes are whole, but it must not be taken for a component.
+// Any other error is the source's.
+func (r *Reader) Next() (Piece, error) {
+	for len(r.buf)-r.pos < 3 && r.fill() { // enough to see a byte order mark
+	}
+	if r.pos == len(r.buf) {
+		return r.end()
+	}
+	p := Piece{Line: r.line, Calendar: r.cal}
+	if !r.inside {
+		p.Calendar = 0
+	}
+	at := 0
+	if r.line == 1 && bytes.HasPrefix(r.buf[r.pos:], []byte("\xef\xbb\xbf")) {
+		at = 3
+	}
+	start := at
+	for {
+		end := r.logical(at)
+		if end == at {
+			return r.cut(p, at, nil), nil
+		}
+		line := r.buf[r.pos+at : r.pos+end]
+		if line[0] == 'B' || line[0] == 'b' {
+			if name, ok := tag(line, "BEGIN:"); ok {
+				switch {
+				case at > start:
+					return r.cut(p, at, nil), nil
+				case name == "VCALENDAR":
+					return r.beginCalendar(p, end), nil
+				}
+				return r.component(p, name, end), nil
+			}
+		}
+		if line[0] == 'E' || line[0] == 'e' {
+			if name, ok := tag(line, "END:"); ok {
+				switch {
+				case at > start:
+					return r.cut(p, at, nil), nil
+				case name == "VCALENDAR" && r.inside:
+					r.inside = false
+					p.Close = true
+					return r.cut(p, end, nil), nil
+				}
+				return r.cut(p, end, fault.Newf("END:%s closes nothing", fault.Shorten(name, 40))), nil
+			}
+		}
+		if !r.inside && len(bytes.TrimSpace(line)) > 0 {
+			return r.cut(p, end, fault.Newf("text outside of a VCALENDAR")), nil
+		}
+		at = end
+	}
+}
+
+func (r *Reader) beginCalendar(p Piece, end int) Piece {
+	var problem *fault.Fault
+	if r.inside {
+		problem = fault.Newf("the VCALENDAR begun in line %d has no END", r.opened)
+	}
+	r.cal++
+	r.inside, r.opened = true, r.line
+	p.Calendar = r.cal
+	return r.cut(p, end, problem)
+}
+
+// cut ends the piece n bytes on and moves behind it.
+func (r *Reader) cut(p Piece, n int, problem *fault.Fault) Piece {
+	p.Raw = r.buf[r.pos : r.pos+n : r.pos+n]
+	if problem != nil {
+		problem.Place.Line = p.Line
+		p.Fault = problem
+	}
+	r.pos += n
+	r.line += bytes.Count(p.Raw, []byte{'\n'})
+	return p
+}
+
+// component cuts the component whose BEGIN line ends at offset at.
+func (r *Reader) component(p Piece, name string, at int) Piece {
+	p.Name = name
+	if !r.inside {
+		return r.cut(p, at, fault.Newf("BEGIN:%s outside of a VCALENDAR", fault.Shorten(name, 40)))
+	}
+	open := []string{name}
+	var uid, mark [2]int
+	for {
+		end := r.logical(at)
+		if end == at {
+			return r.unclosed(p, name, uid, at)
+		}
+		switch line := r.buf[r.pos+at : r.pos+end]; line[0] {
+		case 'B', 'b':
+			if inner, ok := tag(line, "BEGIN:"); ok {
+				if inner == "VCALENDAR" || (len(open) == 1 && inner == name) {
+					return r.unclosed(p, name, uid, at)
+				}
+				open = append(open, inner)
+			}
+		case 'E', 'e':
+			inner, ok := tag(line, "END:")
+			if !ok {
+				break
+			}
+			if inner != open[len(open)-1] {
+				return r.unclosed(p, open[len(open)-1], uid, at)
+			}
+			if open = open[:len(open)-1]; len(open) == 0 {
+				p = r.cut(p, end, nil)
+				p.UID, p.Mark = value(p.Raw, uid), value(p.Raw, mark)
+				return p
+			}
+		case 'U', 'u':
+			if len(open) == 1 && isProperty(line, "UID") {
+				uid = [2]int{at, end}
+			}
+		case 'R', 'r':
+			if len(open) == 1 && isProperty(line, "RECURRENCE-ID") {
+				p.Override = true
+			}
+		default:
+			if r.Mark != "" && len(open) == 1 && isProperty(line, r.Mark) {
+				mark = [2]int{at, end}
+			}
+		}
+		at = end
+	}
+}
+
+func isProperty(line []byte, name string) bool {
+	return len(line) > len(name) && (line[len(name)] == ':' || line[len(name)] == ';') && hasFold(line, name)
+}
+
+func value(raw []byte, span [2]int) []byte {
+	if span[1] == 0 {
+		return nil
+	}
+	line := raw[span[0]:span[1]]
+	folds := bytes.Count(line, []byte{'\n'}) - 1
+	return bytes.TrimSpace(cutLine(line, max(0, folds)).Value())
+}
+
+// unclosed cuts a component that does not end before offset at.
+func (r *Reader) unclosed(p Piece, name string, uid [2]int, at int) Piece {
+	id := value(r.buf[r.pos:r.pos+at], uid)
+	problem := fault.Newf("%s has no END:%s", name, name)
+	if id != nil {
+		problem = fault.Newf("%s with UID %s has no END:%s", name, fault.Shorten(string(id), 80), name)
+	}
+	p = r.cut(p, at, problem)
+	p.UID = id
+	return p
+}
+
+// end closes the reading: a file must not stop inside a calendar.
+func (r *Reader) end() (Piece, error) {
+	if r.err != nil {
+		return Piece{}, r.err
+	}
+	if r.inside {
+		r.inside = false
+		p := Piece{Line: r.line, Calendar: r.cal}
+		return r.cut(p, 0, fault.Newf("the file ends inside the VCALENDAR begun in line %d; it was cut short", r.opened)), nil
+	}
+	return Piece{}, io.EOF
+}
+
+// NotUTF8 tells whether the piece holds bytes that are not UTF-8.
+func (p Piece) NotUTF8() bool { return !utf8.Valid(p.Raw) }

@@ -1,0 +1,747 @@
+// Package moment reads dates, times and lengths as people write them, and
+// refuses to guess.
+//
+// A column is read as a whole before any cell is: Learn sees every cell,
+// Settle draws the conclusions (day first or month first, which century, dates
+// or times), and only then does Read give each cell its Value. A cell that
+// can be read two ways, and that its column does not settle, is a fault.
+package moment
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"time"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// Order is the order of day, month and year in dates written as numbers.
+type Order uint8
+
+// The orders. Unsettled lets the column tell.
+const (
+	Unsettled  Order = 0
+	DayFirst   Order = 1 << 0
+	MonthFirst Order = 1 << 1
+	YearFirst  Order = 1 << 2 // two-digit years only; 2026-03-14 needs no order
+)
+
+const allOrders = DayFirst | MonthFirst | YearFirst
+
+var orderNames = map[Order]string{DayFirst: "day first", MonthFirst: "month first", YearFirst: "year first"}
+
+func (o Order) String() string { return orderNames[o] }
+
+// Native says what to do with the real dates of a workbook in a column whose
+// text dates show that it was opened under the wrong day order.
+type Native uint8
+
+// The treatments of such dates: hold them, take them as they are, or put day
+// and month back in their places.
+const (
+	HoldNative Native = iota
+	TrustNative
+	SwapNative
+)
+
+// Settings is what an intake says about dates. The zero value lets the column
+// tell everything.
+type Settings struct {
+	Order   Order
+	Native  Native
+	Year    int           // for dates without one; 0 to learn it
+	Present time.Time     // the day two-digit and missing years are near to
+	Stated  bool          // "tomorrow" may be used; it counts from Present
+	Unix    time.Duration // time.Second or time.Millisecond: bare numbers count these since 1970
+	Zones   *zone.Book
+}
+
+// NoClock is the Clock of a Value without a time of day.
+const NoClock = noClock
+
+// A Value is what a cell says. Dates are wall-clock midnights.
+type Value struct {
+	HasDate, HasEndDate bool
+	Date, EndDate       int64
+	Clock, EndClock     int        // seconds since midnight, up to 86400; NoClock
+	Zone                *zone.Zone // written in the cell, or nil
+	Assumed             Assumption
+}
+
+// Assumption is a set of things a reading took for granted.
+type Assumption uint8
+
+// What a reading can assume.
+const (
+	AssumedYear    Assumption = 1 << iota // the year was not written
+	AssumedCentury                        // the year had two digits
+	AssumedSerial                         // a bare number was taken for a spreadsheet date
+	AssumedSwap                           // day and month were put back, as the intake says
+)
+
+var assumptionNames = []string{"year", "century", "spreadsheet number", "day and month swapped back"}
+
+// Names lists the assumptions in words.
+func (a Assumption) Names() []string {
+	var out []string
+	for i, n := range assumptionNames {
+		if a&(1<<i) != 0 {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// A Column learns how its cells are to be read. Learn must not be called once
+// Settle has been; Read only then.
+type Column struct {
+	set   Settings
+	role  Role
+	cache map[string]shape
+
+	dates, clocks, dateOnly, clockOnly int // cells by what they can be
+	sure, loose                        tally
+	fourYears                          [2]int // least and greatest year with four digits
+	singleYear                         int    // the one year of all dates that have one; -1 when several
+	nativeLow, nativeHigh, textHigh    int    // real dates with days to 12 and above; text dates with a day above 12
+	textAny                            int
+	nativeClock                        bool
+	highRows                           rows
+	order                              Order // settled
+	conflict                           bool
+	suspect                            bool // real dates are probably swapped
+}
+
+// tally is the evidence of dates written as numbers.
+type tally struct {
+	possible   Order
+	against    map[Order]*rows
+	count      int
+	low, high  [2]int // smallest and greatest first and last number of hyphened dates
+	hyphenated int
+}
+
+// rows remembers the first few rows of a kind and how many there are.
+type rows struct {
+	first []int
+	count int
+}
+
+func (r *rows) add(row int) {
+	if len(r.first) < 3 {
+		r.first = append(r.first, row)
+	}
+	r.count++
+}
+
+func (r *rows) String() string {
+	s := make([]string, len(r.first))
+	for i, n := range r.first {
+		s[i] = strconv.Itoa(n)
+	}
+	out := "rows " + strings.Join(s, ", ")
+	if r.count == 1 {
+		return "row " + s[0]
+	}
+	if r.count > len(s) {
+		out += fmt.Sprintf(" and %d more", r.count-len(s))
+	}
+	return out
+}
+
+// NewColumn begins to learn a column.
+func NewColumn(set Settings) *Column {
+	c := &Column{set: set, cache: map[string]shape{}}
+	c.sure.possible, c.loose.possible = allOrders, allOrders
+	return c
+}
+
+const cacheSize = 1 << 13 // distinct texts whose shapes are kept
+
+func (c *Column) shape(text string, role Role) shape {
+	if s, ok := fast(text, role); ok {
+		return s
+	}
+	if role == c.role {
+		if s, ok := c.cache[text]; ok {
+			return s
+		}
+	}
+	s := parse(text, role, c.isZone)
+	if role == c.role && len(c.cache) < cacheSize {
+		c.cache[strings.Clone(text)] = s
+	}
+	return s
+}
+
+func (c *Column) isZone(name string) bool {
+	_, err := c.set.Zones.Find(name)
+	return err == nil
+}
+
+// Learn takes a cell into account. row is its number, for the evidence.
+func (c *Column) Learn(row int, cell table.Cell) {
+	switch cell.Kind {
+	case table.Empty, table.Bad, table.Bool, table.Duration:
+		return
+	case table.Date, table.DateTime:
+		c.learnNative(cell)
+		return
+	case table.Time:
+		c.clocks++
+		return
+	}
+	text := strings.TrimSpace(cell.Text)
+	s := c.shape(text, AnyRole)
+	if s.ok {
+		if s.halves[0].date.form == noDate {
+			c.clocks++
+		} else {
+			c.dates++
+		}
+		c.learnShape(row, s, &c.sure)
+		return
+	}
+	if d := parse(text, DateRole, c.isZone); d.ok && d.halves[0].date.form != noDate {
+		c.dateOnly++
+		c.learnShape(row, d, &c.loose)
+	}
+	if k := parse(text, ClockRole, c.isZone); k.ok && k.halves[0].date.form == noDate {
+		c.clockOnly++
+	}
+}
+
+func (c *Column) learnNative(cell table.Cell) {
+	c.dates++
+	t := zone.Civil(cell.Seconds())
+	if t.Day() <= 12 {
+		c.nativeLow++
+	} else {
+		c.nativeHigh++
+	}
+	if cell.Kind == table.DateTime && cell.Seconds()%86400 != 0 {
+		c.nativeClock = true
+	}
+	c.learnYear(t.Year())
+}
+
+func (c *Column) learnYear(y int) {
+	if c.fourYears[0] == 0 {
+		c.fourYears = [2]int{y, y}
+	}
+	c.fourYears = [2]int{min(c.fourYears[0], y), max(c.fourYears[1], y)}
+	switch c.singleYear {
+	case 0, y:
+		c.singleYear = y
+	default:
+		c.singleYear = -1
+	}
+}
+
+func (c *Column) learnShape(row int, s shape, t *tally) {
+	for _, h := range s.halves {
+		d := h.date
+		if d.form == noDate {
+			continue
+		}
+		if d.year > 99 {
+			c.learnYear(d.year)
+		}
+		if d.form != threeNum && d.form != twoNum {
+			continue
+		}
+		t.count++
+		c.textAny++
+		if d.a > 12 || d.b > 12 {
+			c.textHigh++
+			c.highRows.add(row)
+		}
+		readings := c.readings(d)
+		var orders Order
+		for _, r := range readings {
+			orders |= r.order
+		}
+		if orders == 0 {
+			continue // no date at all; it settles nothing
+		}
+		for _, o := range []Order{DayFirst, MonthFirst, YearFirst} {
+			if orders&o == 0 {
+				if t.against == nil {
+					t.against = map[Order]*rows{}
+				}
+				if t.against[o] == nil {
+					t.against[o] = &rows{}
+				}
+				t.against[o].add(row)
+				t.possible &^= o
+			}
+		}
+		if d.dash && d.twoDigit {
+			if t.hyphenated == 0 {
+				t.low, t.high = [2]int{d.a, d.year}, [2]int{d.a, d.year}
+			}
+			t.low = [2]int{min(t.low[0], d.a), min(t.low[1], d.year)}
+			t.high = [2]int{max(t.high[0], d.a), max(t.high[1], d.year)}
+			t.hyphenated++
+		}
+	}
+}
+
+// reading is one way to read a date written as numbers.
+type reading struct {
+	order   Order
+	y, m, d int
+}
+
+// readings gives every valid date that d can be, one for each order.
+func (c *Column) readings(d date) []reading {
+	var out []reading
+	add := func(o Order, y, m, day int) {
+		if m >= 1 && m <= 12 && day >= 1 && day <= monthLength(y, m) && weekdayFits(d.weekdays, y, m, day) {
+			out = append(out, reading{o, y, m, day})
+		}
+	}
+	y := d.year
+	switch {
+	case y < 0: // a leap year, so that 29/02 is possible before its year is known
+		y, d.weekdays = 2024, 0
+	case d.twoDigit:
+		y = c.fullYear(y)
+	}
+	add(DayFirst, y, d.b, d.a)
+	add(MonthFirst, y, d.a, d.b)
+	if d.twoDigit && (d.dash || d.a > 31 || d.a == 0) {
+		add(YearFirst, c.fullYear(d.a), d.b, d.year)
+	}
+	return out
+}
+
+func monthLength(y, m int) int {
+	switch m {
+	case 2:
+		if y%4 == 0 && (y%100 != 0 || y%400 == 0) {
+			return 29
+		}
+		return 28
+	case 4, 6, 9, 11:
+		return 30
+	}
+	return 31
+}
+
+func weekdayFits(set uint8, y, m, d int) bool {
+	return set == 0 || set&(1<<zone.Civil(zone.Wall(y, m, d, 0, 0, 0)).Weekday()) != 0
+}
+
+// fullYear gives a two-digit year its century: the one nearest to the
+// column's other years, else to the present.
+func (c *Column) fullYear(yy int) int {
+	near := c.set.Present.Year()
+	if c.fourYears[0] != 0 {
+		near = (c.fourYears[0] + c.fourYears[1]) / 2
+	}
+	return near + (yy-near%100+150)%100 - 50
+}
+
+// Settle ends the learning.
+func (c *Column) Settle() {
+	c.cache = map[string]shape{}
+	t := c.sure
+	if c.clocks == 0 && c.dates+c.dateOnly > 0 && (c.dates > 0 || c.dateOnly >= c.clockOnly) {
+		c.role = DateRole
+		if c.clockOnly > 0 && c.dates == 0 {
+			c.role = AnyRole // 10.03 throughout may be dates or times
+		}
+	} else if c.dates == 0 && c.clocks+c.clockOnly > 0 {
+		c.role = ClockRole
+	}
+	c.settleOrder(&t)
+}
+
+// Prefer tells an undecided column what it must hold, because another column
+// holds the other part. It tells whether the column was undecided.
+func (c *Column) Prefer(role Role) bool {
+	if c.role != AnyRole || c.dates > 0 && role == ClockRole || c.clocks > 0 && role == DateRole {
+		return false
+	}
+	c.role = role
+	c.cache = map[string]shape{}
+	t := c.sure
+	c.settleOrder(&t)
+	return true
+}
+
+// Role is what the column was found to hold, AnyRole when it holds both or
+// could hold either.
+func (c *Column) Role() Role { return c.role }
+
+func (c *Column) settleOrder(t *tally) {
+	if c.role == DateRole {
+		t.possible &= c.loose.possible
+		t.count += c.loose.count
+	}
+	if t.hyphenated >= 3 && t.possible&YearFirst != 0 { // the year is the number that hardly moves
+		first, last := t.high[0]-t.low[0], t.high[1]-t.low[1]
+		switch {
+		case last <= 2 && first > 6:
+			t.possible &^= YearFirst
+		case first <= 2 && last > 6:
+			t.possible = YearFirst
+		}
+	}
+	if t.hyphenated == 0 && t.possible != YearFirst && t.possible&(DayFirst|MonthFirst) != 0 {
+		t.possible &^= YearFirst
+	}
+	c.order, c.conflict = t.possible, t.possible == 0
+	if c.set.Order != Unsettled {
+		c.order, c.conflict = c.set.Order, false
+	}
+	c.suspect = c.nativeLow > 0 && c.nativeHigh == 0 && c.textHigh > 0 && c.textHigh == c.textAny
+}
+
+// Evidence says in one sentence what settled the order of the column's dates,
+// "" when no date needed it.
+func (c *Column) Evidence() string {
+	t := &c.sure
+	if t.count == 0 {
+		t = &c.loose
+	}
+	switch {
+	case c.set.Order != Unsettled:
+		return c.set.Order.String() + ", as the intake says"
+	case t.count == 0:
+		return ""
+	case c.conflict:
+		return fmt.Sprintf("contradictory: %s cannot be month first, %s cannot be day first", t.rowsAgainst(MonthFirst), t.rowsAgainst(DayFirst))
+	case c.order == DayFirst:
+		return fmt.Sprintf("day first: %s cannot be month first", t.rowsAgainst(MonthFirst))
+	case c.order == MonthFirst:
+		return fmt.Sprintf("month first: %s cannot be day first", t.rowsAgainst(DayFirst))
+	case c.order == YearFirst:
+		return "year first: the first number hardly changes"
+	}
+	return "unsettled: every date can be read day first and month first"
+}
+
+func (t *tally) rowsAgainst(o Order) string {
+	if r := t.against[o]; r != nil {
+		return r.String()
+	}
+	return "no row"
+}
+
+// Read gives a cell's value. An empty cell is a zero Value and no fault. The
+// fault has value, cause and advice; the caller adds the place.
+func (c *Column) Read(cell table.Cell) (Value, *fault.Fault) {
+	v := Value{Clock: noClock, EndClock: noClock}
+	switch cell.Kind {
+	case table.Empty:
+		return v, nil
+	case table.Date, table.DateTime:
+		return c.readNative(cell)
+	case table.Time, table.Duration:
+		s := cell.Seconds()
+		if s < 0 || s > 86400 {
+			return v, fault.New(cell.Text, "is not a time of day")
+		}
+		v.Clock = int(s)
+		return v, nil
+	case table.Bad:
+		return v, fault.New(cell.Text, "is an error value, or a formula that was never calculated").Do("open the workbook, let it calculate, and save it")
+	case table.Bool:
+		return v, fault.New(cell.Text, "is not a date or time")
+	}
+	text := strings.TrimSpace(cell.Text)
+	if text == "" {
+		return v, nil
+	}
+	if c.set.Unix != 0 {
+		if n, err := strconv.ParseInt(text, 10, 64); err == nil {
+			return c.readUnix(n, text)
+		}
+	}
+	s := c.shape(text, c.role)
+	if !s.ok {
+		return c.readSerial(text)
+	}
+	return c.resolve(text, s)
+}
+
+func (c *Column) readNative(cell table.Cell) (Value, *fault.Fault) {
+	v := Value{Clock: noClock, EndClock: noClock, HasDate: true}
+	s := cell.Seconds()
+	v.Date = zone.Midnight(s)
+	if cell.Kind == table.DateTime && (c.nativeClock || s != v.Date) {
+		v.Clock = int(s - v.Date)
+	}
+	t := zone.Civil(v.Date)
+	if !c.suspect || c.set.Native == TrustNative || t.Day() > 12 || t.Day() == int(t.Month()) {
+		return v, nil
+	}
+	swapped := zone.Wall(t.Year(), t.Day(), int(t.Month()), 0, 0, 0)
+	if c.set.Native == SwapNative {
+		v.Date = swapped
+		v.Assumed |= AssumedSwap
+		return v, nil
+	}
+	return v, fault.New(cell.Text, fmt.Sprintf("may be %s or %s: the column's text dates (%s) all have days above 12 and its real dates none, as if the sheet had been opened with day and month swapped",
+		t.Format("2 January"), zone.Civil(swapped).Format("2 January"), c.highRows.String())).Do("set native: swapped, or native: trust")
+}
+
+func (c *Column) readUnix(n int64, text string) (Value, *fault.Fault) {
+	at := n
+	if c.set.Unix == time.Millisecond {
+		at = int64(math.Floor(float64(n) / 1000))
+	}
+	if at < -(1<<31) || at > 1<<33 {
+		return Value{Clock: noClock, EndClock: noClock}, fault.New(text, "is not a Unix time in "+map[bool]string{true: "milliseconds", false: "seconds"}[c.set.Unix == time.Millisecond])
+	}
+	day := zone.Midnight(at)
+	return Value{HasDate: true, Date: day, Clock: int(at - day), EndClock: noClock, Zone: zone.UTC}, nil
+}
+
+// readSerial takes a bare number for a spreadsheet's count of days, where it
+// can be nothing else.
+func (c *Column) readSerial(text string) (Value, *fault.Fault) {
+	v := Value{Clock: noClock, EndClock: noClock}
+	n, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
+	whole, decimals, _ := strings.Cut(strings.Replace(text, ",", ".", 1), ".")
+	switch {
+	case err != nil || strings.ContainsAny(text, "eExXnN_+"):
+	case c.role != ClockRole && len(whole) == 5 && n >= 20000 && n < 80000:
+		v.HasDate = true
+		cell := table.NewTemporal(table.DateTime, n)
+		v.Date = zone.Midnight(cell.Seconds())
+		if decimals != "" {
+			v.Clock = int(cell.Seconds() - v.Date)
+		}
+		v.Assumed |= AssumedSerial
+		return v, nil
+	case c.role == ClockRole && n > 0 && n < 1 && len(decimals) > 2:
+		v.Clock = int(math.Round(n * 86400))
+		v.Assumed |= AssumedSerial
+		return v, nil
+	}
+	what := "is not a date"
+	switch c.role {
+	case ClockRole:
+		what = "is not a time of day"
+	case AnyRole:
+		what = "is not a date or time"
+	}
+	return v, fault.New(text, what)
+}
+
+// resolve turns a shape into a value by what the column taught.
+func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
+	v := Value{Clock: s.halves[0].clock, EndClock: s.halves[1].clock}
+	a, b := s.halves[0].date, s.halves[1].date
+	if s.zone != "" {
+		z, err := c.set.Zones.Find(s.zone)
+		if err != nil {
+			return v, fault.New(text, "has an unknown time zone")
+		}
+		v.Zone = z
+	}
+	if a.form == noDate && b.form != noDate { // 9:00 – 5 March 11:00
+		if a.weekdays != 0 || s.halves[0].clock == noClock {
+			return v, fault.New(text, "is not a date")
+		}
+		return v, fault.New(text, "has a date at its end but none at its start")
+	}
+	if a.form == noDate && a.weekdays != 0 {
+		return v, fault.New(text, "is a weekday without a date")
+	}
+	if b.form != noDate {
+		if b.year < 0 && a.year >= 0 && b.form != relative {
+			b.year, b.twoDigit = a.year, a.twoDigit
+		}
+		to, f := c.place(text, b, &v)
+		if f != nil {
+			return v, f
+		}
+		if a.form == dayOnly {
+			t := zone.Civil(to)
+			a = date{form: fullDate, year: t.Year(), a: int(t.Month()), b: a.b, weekdays: a.weekdays}
+		} else if a.year < 0 && b.year >= 0 && a.form != relative {
+			a.year, a.twoDigit = b.year, b.twoDigit
+		}
+		v.EndDate, v.HasEndDate = to, true
+	}
+	if a.form != noDate {
+		from, f := c.place(text, a, &v)
+		if f != nil {
+			return v, f
+		}
+		v.Date, v.HasDate = from, true
+	}
+	if v.HasEndDate && v.EndDate < v.Date {
+		t := zone.Civil(v.Date)
+		switch { // 28 Dec 2026 – 3 Jan, 28 Dec – 3 Jan 2027: the year turns between them
+		case s.halves[1].date.year < 0 && s.halves[0].date.form != dayOnly && t.Month() == time.December:
+			e := zone.Civil(v.EndDate)
+			v.EndDate = zone.Wall(e.Year()+1, int(e.Month()), e.Day(), 0, 0, 0)
+			v.Assumed |= AssumedYear
+		case s.halves[0].date.year < 0 && s.halves[0].date.form != dayOnly && t.Month() == time.December:
+			v.Date = zone.Wall(t.Year()-1, int(t.Month()), t.Day(), 0, 0, 0)
+		default:
+			return v, fault.New(text, "ends before it begins")
+		}
+	}
+	return v, nil
+}
+
+// place settles one date.
+func (c *Column) place(text string, d date, v *Value) (int64, *fault.Fault) {
+	switch d.form {
+	case relative, weekdayRelative:
+		return c.placeRelative(text, d)
+	case dayOnly:
+		return 0, fault.New(text, "has a day without its month")
+	}
+	if d.twoDigit && d.form == named {
+		d.year = c.fullYear(d.year)
+		v.Assumed |= AssumedCentury
+	}
+	if d.year < 0 {
+		y, f := c.missingYear(text, d)
+		if f != nil {
+			return 0, f
+		}
+		d.year = y
+		v.Assumed |= AssumedYear
+	}
+	y, m, day := d.year, d.a, d.b
+	if d.form == threeNum || d.form == twoNum {
+		r, f := c.choose(text, d)
+		if f != nil {
+			return 0, f
+		}
+		y, m, day = r.y, r.m, r.d
+		if d.twoDigit {
+			v.Assumed |= AssumedCentury
+		}
+	}
+	if m < 1 || m > 12 || day < 1 || day > monthLength(y, m) {
+		return 0, fault.New(text, "is not a day of the calendar")
+	}
+	if y < 1900 || y > 2199 {
+		return 0, fault.New(text, fmt.Sprintf("has the year %d, which is outside 1900–2199", y))
+	}
+	if !weekdayFits(d.weekdays, y, m, day) {
+		return 0, fault.New(text, "names the wrong weekday: "+zone.Civil(zone.Wall(y, m, day, 0, 0, 0)).Format("2 January 2006")+" is a "+zone.Civil(zone.Wall(y, m, day, 0, 0, 0)).Weekday().String())
+	}
+	return zone.Wall(y, m, day, 0, 0, 0), nil
+}
+
+// choose picks the reading of a date written as numbers.
+func (c *Column) choose(text string, d date) (reading, *fault.Fault) {
+	all := c.readings(d)
+	if d.form == twoNum {
+		kept := all[:0]
+		for _, r := range all {
+			if r.d <= monthLength(d.year, r.m) {
+				r.y = d.year
+				kept = append(kept, r)
+			}
+		}
+		all = kept
+	}
+	allowed := all
+	if !c.conflict {
+		allowed = nil
+		for _, r := range all {
+			if r.order&c.order != 0 {
+				allowed = append(allowed, r)
+			}
+		}
+	}
+	distinct := dedupe(allowed)
+	switch {
+	case len(distinct) == 1:
+		return distinct[0], nil
+	case len(distinct) > 1:
+		f := fault.New(text, fmt.Sprintf("may be %s; %s", either(distinct), map[bool]string{true: "the column's dates contradict each other", false: "no cell of the column settles it"}[c.conflict]))
+		return reading{}, f.Do("set day_order")
+	case len(all) > 0:
+		return reading{}, fault.New(text, "is not a date with "+c.order.String())
+	case d.weekdays != 0:
+		return reading{}, fault.New(text, "is not a date, or its weekday contradicts it")
+	}
+	return reading{}, fault.New(text, "is not a date")
+}
+
+func dedupe(in []reading) []reading {
+	var out []reading
+	for _, r := range in {
+		known := false
+		for _, o := range out {
+			known = known || (o.y == r.y && o.m == r.m && o.d == r.d)
+		}
+		if !known {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// either lists dates, with their years only where those differ.
+func either(rs []reading) string {
+	layout := "2 January"
+	for _, r := range rs {
+		if r.y != rs[0].y {
+			layout = "2 January 2006"
+		}
+	}
+	parts := make([]string, len(rs))
+	for i, r := range rs {
+		parts[i] = zone.Civil(zone.Wall(r.y, r.m, r.d, 0, 0, 0)).Format(layout)
+	}
+	return strings.Join(parts, " or ")
+}
+
+// missingYear supplies the year of a date without one: what the intake says,
+// the one year of the column's other dates, or the present year when that
+// puts the date within half a year of today.
+func (c *Column) missingYear(text string, d date) (int, *fault.Fault) {
+	if c.set.Year != 0 {
+		return c.set.Year, nil
+	}
+	if c.singleYear > 0 {
+		return c.singleYear, nil
+	}
+	y := c.set.Present.Year()
+	m, day := d.a, d.b
+	if d.form == twoNum {
+		m, day = d.b, d.a
+		if c.order == MonthFirst || d.b > 12 {
+			m, day = d.a, d.b
+		}
+	}
+	at := time.Date(y, time.Month(m), day, 12, 0, 0, 0, c.set.Present.Location())
+	if apart := at.Sub(c.set.Present).Abs(); c.singleYear == 0 && apart < 183*24*time.Hour {
+		return y, nil
+	}
+	return 0, fault.New(text, "has no year, and nothing tells which").Do("set assume: { year: %d }", y)
+}
+
+func (c *Column) placeRelative(text string, d date) (int64, *fault.Fault) {
+	if !c.set.Stated {
+		return 0, fault.New(text, "counts from a day that is not stated").Do("write the date")
+	}
+	p := c.set.Present
+	today := zone.Wall(p.Year(), int(p.Month()), p.Day(), 0, 0, 0)
+	if d.form == relative {
+		return today + int64(d.days)*86400, nil
+	}
+	for n := int64(1); n <= 7; n++ { // next Tuesday is the first one after today
+		if at := today + n*86400; d.weekdays&(1<<zone.Civil(at).Weekday()) != 0 {
+			return at, nil
+		}
+	}
+	return 0, fault.New(text, "is not a date")
+}

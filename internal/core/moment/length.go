@@ -1,0 +1,145 @@
+package moment
+
+import (
+	"strconv"
+	"strings"
+	"time"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/table"
+)
+
+// ReadLength reads how long something lasts: 90m, 1h30, 1:30, PT90M, 1.5 h,
+// 2 days. A bare number is no length.
+func ReadLength(cell table.Cell) (time.Duration, *fault.Fault) {
+	switch cell.Kind {
+	case table.Empty:
+		return 0, nil
+	case table.Time, table.Duration:
+		if s := cell.Seconds(); s >= 0 {
+			return time.Duration(s) * time.Second, nil
+		}
+		return 0, fault.New(cell.Text, "is not a length of time")
+	}
+	text := strings.TrimSpace(cell.Text)
+	if d, ok := ParseLength(text); ok {
+		return d, nil
+	}
+	f := fault.New(text, "is not a length of time")
+	if _, err := strconv.ParseFloat(text, 64); err == nil {
+		f.Do("write its unit, as in %sh or %smin", text, text)
+	}
+	return 0, f
+}
+
+const maxLength = 10000 * 24 * time.Hour
+
+// ParseLength reads a length from a text.
+func ParseLength(text string) (time.Duration, bool) {
+	tokens := scan(text)
+	if len(tokens) == 0 {
+		return 0, false
+	}
+	if first := tokens[0].text; len(first) > 0 && first[0] == 'p' && (first == "p" || first == "pt") && len(tokens) > 1 {
+		return isoLength(strings.ToUpper(text))
+	}
+	if len(tokens) >= 3 && tokens[1].kind == ':' {
+		return clockLength(tokens)
+	}
+	var total time.Duration
+	last := time.Duration(1 << 62)
+	for i := 0; i < len(tokens); {
+		if tokens[i].kind == 'w' && senses()[tokens[i].text].is == 0 && (tokens[i].text == "and" || tokens[i].text == "und" || tokens[i].text == "et" || tokens[i].text == "y" || tokens[i].text == "e" || tokens[i].text == "en") && i > 0 {
+			i++
+			continue
+		}
+		if tokens[i].kind != 'n' || len(tokens[i].text) > 6 {
+			return 0, false
+		}
+		value := float64(tokens[i].num)
+		i++
+		if i+1 < len(tokens) && (tokens[i].kind == '.' || tokens[i].kind == ',') && tokens[i+1].kind == 'n' && !tokens[i+1].gap {
+			decimals, err := strconv.ParseFloat("0."+tokens[i+1].text, 64)
+			if err != nil {
+				return 0, false
+			}
+			value += decimals
+			i += 2
+		}
+		unit := time.Duration(0)
+		if i < len(tokens) && tokens[i].kind == 'w' {
+			unit = lengthUnit(tokens[i].text)
+			i++
+			if i < len(tokens) && tokens[i].kind == '.' {
+				i++
+			}
+		} else if last == time.Hour && tokens[i-1].kind == 'n' && len(tokens[i-1].text) == 2 { // 1h30
+			unit = time.Minute
+		}
+		if unit == 0 || unit >= last {
+			return 0, false
+		}
+		last = unit
+		total += time.Duration(value * float64(unit))
+	}
+	return total, total > 0 && total <= maxLength
+}
+
+func lengthUnit(word string) time.Duration {
+	switch word {
+	case "s", "sec", "secs", "second", "seconds":
+		return time.Second
+	}
+	is := senses()[word].is
+	switch {
+	case is&isMinute != 0:
+		return time.Minute
+	case is&isHour != 0:
+		return time.Hour
+	case is&isDay != 0:
+		return 24 * time.Hour
+	case is&isWeek != 0:
+		return 7 * 24 * time.Hour
+	}
+	return 0
+}
+
+func clockLength(t []token) (time.Duration, bool) {
+	if t[0].kind != 'n' || len(t[0].text) > 4 || t[2].kind != 'n' || len(t[2].text) != 2 || t[2].num > 59 {
+		return 0, false
+	}
+	d := time.Duration(t[0].num)*time.Hour + time.Duration(t[2].num)*time.Minute
+	switch {
+	case len(t) == 3, len(t) == 4 && lengthUnit(t[3].text) == time.Hour:
+	case len(t) == 5 && t[3].kind == ':' && len(t[4].text) == 2 && t[4].kind == 'n' && t[4].num < 60:
+		d += time.Duration(t[4].num) * time.Second
+	default:
+		return 0, false
+	}
+	return d, d > 0
+}
+
+// isoLength reads an ISO 8601 duration without years and months, whose
+// lengths vary.
+func isoLength(s string) (time.Duration, bool) {
+	var total time.Duration
+	rest, inTime := strings.TrimPrefix(s, "P"), false
+	for rest != "" {
+		if rest[0] == 'T' && !inTime {
+			inTime, rest = true, rest[1:]
+			continue
+		}
+		i := strings.IndexFunc(rest, func(r rune) bool { return (r < '0' || r > '9') && r != '.' && r != ',' })
+		if i <= 0 {
+			return 0, false
+		}
+		value, err := strconv.ParseFloat(strings.Replace(rest[:i], ",", ".", 1), 64)
+		unit := map[string]time.Duration{"W": 7 * 24 * time.Hour, "D": 24 * time.Hour, "TH": time.Hour, "TM": time.Minute, "TS": time.Second}[map[bool]string{true: "T"}[inTime]+rest[i:i+1]]
+		if err != nil || unit == 0 || value > 1e6 {
+			return 0, false
+		}
+		total += time.Duration(value * float64(unit))
+		rest = rest[i+1:]
+	}
+	return total, total > 0 && total <= maxLength
+}

@@ -1,0 +1,732 @@
+package moment
+
+import (
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// token is one number, word or sign of a text.
+type token struct {
+	text string // lower case for words
+	num  int    // value of a number
+	kind byte   // 'n' number, 'w' word, else the sign itself ('-' for every dash)
+	gap  bool   // white space stands before it
+}
+
+// scan cuts text into tokens. It gives nil when there are too many for a date.
+func scan(text string) []token {
+	var out []token
+	gap := false
+	for i := 0; i < len(text); {
+		r, size := utf8.DecodeRuneInString(text[i:])
+		start := i
+		switch {
+		case unicode.IsSpace(r):
+			gap = true
+			i += size
+			continue
+		case r >= '0' && r <= '9':
+			n := 0
+			for i < len(text) && text[i] >= '0' && text[i] <= '9' {
+				if i-start < 16 {
+					n = n*10 + int(text[i]-'0')
+				}
+				i++
+			}
+			out = append(out, token{text: text[start:i], num: n, kind: 'n', gap: gap})
+		case unicode.IsLetter(r):
+			i = wordEnd(text, i)
+			word := strings.ToLower(text[start:i])
+			if strings.HasSuffix(word, ".m") { // a.m., p.m.
+				word = strings.ReplaceAll(word, ".", "")
+				if i < len(text) && text[i] == '.' {
+					i++
+				}
+			}
+			out = append(out, token{text: word, kind: 'w', gap: gap})
+		default:
+			i += size
+			kind := byte(0)
+			switch r {
+			case '-', '–', '—', '‐', '‑', '‒', '−':
+				kind = '-'
+			case '\'', '’':
+				kind = '\''
+			case 'º', 'ª', '°':
+				out = append(out, token{text: "º", kind: 'w', gap: gap})
+				gap = false
+				continue
+			default:
+				if r < utf8.RuneSelf {
+					kind = byte(r)
+				}
+			}
+			out = append(out, token{text: text[start:i], kind: kind, gap: gap})
+		}
+		gap = false
+		if len(out) > 24 {
+			return nil
+		}
+	}
+	return out
+}
+
+// wordEnd gives the end of the word that begins at i. Full stops, hyphens and
+// slashes join letters only in words we know (a.m., terça-feira, t/m).
+func wordEnd(text string, i int) int {
+	run := func(i int) int {
+		for i < len(text) {
+			r, size := utf8.DecodeRuneInString(text[i:])
+			if !unicode.IsLetter(r) && !unicode.Is(unicode.Mn, r) {
+				break
+			}
+			i += size
+		}
+		return i
+	}
+	end := run(i)
+	for end+1 < len(text) && strings.IndexByte("-./'", text[end]) >= 0 {
+		next := run(end + 1)
+		if next == end+1 {
+			break
+		}
+		joined := strings.ToLower(text[i:next])
+		if _, ok := senses()[joined]; !ok && joined != "a.m" && joined != "p.m" {
+			break
+		}
+		end = next
+	}
+	return end
+}
+
+// form tells how a date was written.
+type form uint8
+
+const (
+	noDate   form = iota
+	fullDate      // year, month and day are certain
+	threeNum      // three numbers whose order the column settles: a b year
+	twoNum        // two numbers, the year is missing: a b
+	named         // day and month name; the year may be missing
+	dayOnly       // the first half of "21–25 Sep"
+	relative      // days from the stated day
+	weekdayRelative
+)
+
+// date is a date as written, before its order and year are settled.
+type date struct {
+	form     form
+	year     int  // -1 when missing
+	twoDigit bool // the year was written with two digits
+	a, b     int  // month and day when certain, else in the order written
+	dash     bool // written with hyphens: a two-digit year may stand first
+	weekdays uint8
+	days     int // relative: days from the stated day
+}
+
+// noClock marks the absence of a time of day.
+const noClock = -1
+
+// half is one end of a range, or the whole of what is no range.
+type half struct {
+	date  date
+	clock int // seconds since midnight, 86400 for 24:00; noClock when absent
+	hour  int // a bare number that takes am or pm from the other half, else noClock
+}
+
+// shape is a text understood as far as it can be without its column.
+type shape struct {
+	halves [2]half
+	ranged bool
+	zone   string // zone name or offset written in the text
+	nights bool   // "midnight" ends the range
+	ok     bool
+}
+
+// Role says what a column is expected to hold when a cell alone does not tell.
+type Role uint8
+
+// The roles. In AnyRole "8.15" alone is nothing, in ClockRole it is a quarter
+// past eight, in DateRole the eighth of the month at most.
+const (
+	AnyRole Role = iota
+	DateRole
+	ClockRole
+)
+
+type parser struct {
+	tokens []token
+	at     int
+	role   Role
+	side   int
+	iso    bool // a T stood between date and time
+	zone   func(name string) bool
+	out    shape
+}
+
+// parse understands a text. zone tells whether a name is a time zone's.
+func parse(text string, role Role, zone func(string) bool) shape {
+	if s, ok := fast(text, role); ok {
+		return s
+	}
+	p := parser{tokens: scan(text), role: role, zone: zone}
+	p.out.halves[0].clock, p.out.halves[1].clock = noClock, noClock
+	p.out.halves[0].hour, p.out.halves[1].hour = noClock, noClock
+	for p.at < len(p.tokens) {
+		if !p.next() {
+			return shape{}
+		}
+	}
+	p.finish()
+	return p.out
+}
+
+func (p *parser) tok(i int) token {
+	if p.at+i < 0 || p.at+i >= len(p.tokens) {
+		return token{}
+	}
+	return p.tokens[p.at+i]
+}
+
+func (p *parser) sense(i int) sense {
+	t := p.tok(i)
+	if t.kind != 'w' {
+		return sense{}
+	}
+	return senses()[t.text]
+}
+
+func (p *parser) half() *half { return &p.out.halves[p.side] }
+
+func (p *parser) started() bool {
+	h := p.out.halves[0]
+	return h.date.form != noDate || h.clock != noClock || h.hour != noClock
+}
+
+func (p *parser) next() bool {
+	t := p.tok(0)
+	switch t.kind {
+	case 'n':
+		if p.role == ClockRole {
+			return p.clock() || p.date()
+		}
+		return p.date() || p.clock() || p.bareHour()
+	case 'w':
+		return p.word()
+	case '-', '/':
+		return p.turn(1)
+	case '+':
+		return p.offset()
+	case ',', '(', ')', '.', ';', '[', ']', '@':
+		p.at++
+		return true
+	}
+	return false
+}
+
+// turn begins the second half of a range, n tokens on.
+func (p *parser) turn(n int) bool {
+	if p.side == 1 || !p.started() {
+		return false
+	}
+	p.side, p.out.ranged = 1, true
+	p.at += n
+	return p.at < len(p.tokens)
+}
+
+// setDate stores a date of n tokens.
+func (p *parser) setDate(d date, n int) bool {
+	h := p.half()
+	if h.date.form != noDate {
+		return false
+	}
+	d.weekdays |= h.date.weekdays
+	h.date = d
+	p.at += n
+	return true
+}
+
+func (p *parser) setClock(seconds, n int) bool {
+	h := p.half()
+	if h.clock != noClock {
+		return false
+	}
+	h.clock = seconds
+	p.at += n
+	if is := p.sense(0).is; is&isLink != 0 && is&isHour != 0 && is&isRange == 0 { // 14:30 Uhr, 14:30 h
+		p.at++
+	}
+	return true
+}
+
+func isNumber(t token, low, high int) bool {
+	return t.kind == 'n' && t.num >= low && t.num <= high && len(t.text) <= 4
+}
+
+func tight(ts ...token) bool {
+	for _, t := range ts {
+		if t.gap {
+			return false
+		}
+	}
+	return true
+}
+
+// year reads a year token: four digits, or two.
+func year(t token) (y int, two, ok bool) {
+	switch {
+	case t.kind != 'n':
+	case len(t.text) == 4 && t.num >= 1000:
+		return t.num, false, true
+	case len(t.text) == 2:
+		return t.num, true, true
+	}
+	return 0, false, false
+}
+
+// date reads a date that begins with a number.
+func (p *parser) date() bool {
+	if p.half().date.form != noDate {
+		return false
+	}
+	t, s1, u, s2, v := p.tok(0), p.tok(1), p.tok(2), p.tok(3), p.tok(4)
+	if len(t.text) == 8 {
+		return p.compact(t)
+	}
+	if len(t.text) == 4 && t.num >= 1000 {
+		return p.yearFirst()
+	}
+	if len(t.text) > 2 {
+		return false
+	}
+	dotted := s1.kind == '.' && s2.kind == '.'
+	same := s1.kind == s2.kind && (s1.kind == '/' || s1.kind == '.' || s1.kind == '-')
+	if same && u.kind == 'n' && len(u.text) <= 2 && !s1.gap && !s2.gap && (dotted || tight(u, v)) {
+		if y, two, ok := year(v); ok {
+			return p.setDate(date{form: threeNum, a: t.num, b: u.num, year: y, twoDigit: two, dash: s1.kind == '-'}, 5)
+		}
+	}
+	if s1.kind == 'n' && u.kind == 'n' && len(s1.text) == 2 && len(u.text) == 4 && u.num >= 1000 && p.role != ClockRole {
+		return p.setDate(date{form: threeNum, a: t.num, b: s1.num, year: u.num}, 3)
+	}
+	if p.dayAndMonth() || p.dayRange() {
+		return true
+	}
+	// 14/03 and 14.03. have no year; 8.15 is a time wherever a time may stand
+	if (s1.kind == '/' || (s1.kind == '.' && (p.role == DateRole || s2.kind == '.'))) && u.kind == 'n' && len(u.text) <= 2 && tight(s1, u) {
+		n := 3
+		if s1.kind == '.' && s2.kind == '.' {
+			n = 4
+		}
+		return p.setDate(date{form: twoNum, a: t.num, b: u.num, year: -1}, n)
+	}
+	return false
+}
+
+// compact reads 20260314, or 14032026 where that is the only reading.
+func (p *parser) compact(t token) bool {
+	y, m, d := t.num/10000, t.num/100%100, t.num%100
+	if y >= 1900 && y < 2200 && m >= 1 && m <= 12 && d >= 1 && d <= 31 {
+		return p.setDate(date{form: fullDate, year: y, a: m, b: d}, 1)
+	}
+	if y := t.num % 10000; y >= 1900 && y < 2200 {
+		return p.setDate(date{form: threeNum, a: t.num / 1000000, b: t.num / 10000 % 100, year: y}, 1)
+	}
+	return false
+}
+
+// yearFirst reads 2026-03-14, 2026 March 14, 2026-W10-4 and 2026-064.
+func (p *parser) yearFirst() bool {
+	t, s1, u, s2, v := p.tok(0), p.tok(1), p.tok(2), p.tok(3), p.tok(4)
+	same := s1.kind == s2.kind && (s1.kind == '/' || s1.kind == '.' || s1.kind == '-')
+	switch {
+	case same && isNumber(u, 1, 12) && isNumber(v, 1, 31) && len(u.text) <= 2 && len(v.text) <= 2 && tight(s1, u, s2, v):
+		return p.setDate(date{form: fullDate, year: t.num, a: u.num, b: v.num}, 5)
+	case isNumber(s1, 1, 12) && isNumber(u, 1, 31) && len(s1.text) == 2 && len(u.text) == 2:
+		return p.setDate(date{form: fullDate, year: t.num, a: s1.num, b: u.num}, 3)
+	case s1.kind == '-' && u.kind == 'n' && len(u.text) == 3 && tight(s1, u) && isNumber(u, 1, 366):
+		return p.setDate(ordinal(t.num, u.num), 3)
+	case s1.kind == '-' && u.text == "w" && s2.kind == 'n' && len(s2.text) == 2 && v.kind == '-' && p.tok(5).kind == 'n' && tight(s1, u, s2, v, p.tok(5)):
+		if s2.num < 1 || s2.num > 53 || p.tok(5).num < 1 || p.tok(5).num > 7 {
+			return false
+		}
+		d, ok := weekDate(t.num, s2.num, p.tok(5).num)
+		return ok && p.setDate(d, 6)
+	case p.sense(1).month > 0 && isNumber(u, 1, 31):
+		return p.setDate(date{form: named, year: t.num, a: p.sense(1).month, b: u.num}, 3)
+	case s1.kind == '-' && p.sense(2).month > 0 && s2.kind == '-' && isNumber(v, 1, 31):
+		return p.setDate(date{form: named, year: t.num, a: p.sense(2).month, b: v.num}, 5)
+	}
+	return false
+}
+
+// ordinalEnd skips 1st, 2nd, 1er, 1º after a day number and gives the offset
+// of the token behind it.
+func (p *parser) ordinalEnd(i int) int {
+	if t := p.tok(i); t.kind == 'w' && !t.gap {
+		switch t.text {
+		case "st", "nd", "rd", "th", "er", "º", "ste", "de", "e":
+			return i + 1
+		}
+	}
+	return i
+}
+
+// links skips "of", "de", dots and hyphens between the parts of a date.
+func (p *parser) links(i int) int {
+	for {
+		t := p.tok(i)
+		if (t.kind == 'w' && senses()[t.text].is&isLink != 0 && senses()[t.text].is&isHour == 0) || t.kind == '.' || t.kind == ',' || (t.kind == '-' && !t.gap && !p.tok(i+1).gap) {
+			i++
+			continue
+		}
+		return i
+	}
+}
+
+// yearAfter reads a year that may follow the parts of a named date.
+func (p *parser) yearAfter(i int) (y int, two bool, n int) {
+	j := i
+	for {
+		t := p.tok(j)
+		if t.kind == ',' || t.kind == '.' || (t.kind == '-' && !t.gap && !p.tok(j+1).gap) || t.text == "de" || t.text == "del" || t.text == "do" {
+			j++
+			continue
+		}
+		break
+	}
+	apostrophe := p.tok(j).kind == '\''
+	if apostrophe {
+		j++
+	}
+	t := p.tok(j)
+	y, two, ok := year(t)
+	if !ok || (p.tok(j+1).kind == ':' && two) || (two && p.startsClock(j)) {
+		return -1, false, i
+	}
+	return y, two, j + 1
+}
+
+// startsClock tells whether the number at i is the hour of a time.
+func (p *parser) startsClock(i int) bool {
+	next := p.tok(i + 1)
+	if next.kind == ':' || (next.kind == '.' && p.tok(i+2).kind == 'n' && !p.tok(i+2).gap) {
+		return true
+	}
+	is := p.sense(i + 1).is
+	return is&(isAM|isPM|isHour) != 0
+}
+
+// dayAndMonth reads 14 March 2026, 14.März 26, 14-Mar-2026, 1er mars.
+func (p *parser) dayAndMonth() bool {
+	if !isNumber(p.tok(0), 1, 31) {
+		return false
+	}
+	i := p.links(p.ordinalEnd(1))
+	m := p.sense(i).month
+	if m == 0 {
+		return false
+	}
+	y, two, n := p.yearAfter(i + 1)
+	return p.setDate(date{form: named, a: m, b: p.tok(0).num, year: y, twoDigit: two}, n)
+}
+
+// dayRange reads the first number of 21–25 Sep, 21. to 25.9.2026, 9-11 am.
+func (p *parser) dayRange() bool {
+	if !isNumber(p.tok(0), 0, 31) || p.side == 1 {
+		return false
+	}
+	i := p.ordinalEnd(1)
+	for p.tok(i).kind == '.' {
+		i++
+	}
+	if p.tok(i).kind != '-' && p.sense(i).is&isRange == 0 {
+		return false
+	}
+	next := i + 1
+	for p.sense(next).weekdays != 0 && p.tok(next).kind == 'w' || p.tok(next).kind == ',' {
+		next++
+	}
+	if p.tok(next).kind != 'n' {
+		return false
+	}
+	after := p.ordinalEnd(next + 1)
+	after = p.links(after)
+	if p.sense(after).month > 0 || ((p.tok(next+1).kind == '.' || p.tok(next+1).kind == '/') && p.tok(next+2).kind == 'n' && len(p.tok(next+2).text) <= 2 && (p.tok(next+3).kind == p.tok(next+1).kind)) {
+		d := date{form: dayOnly, b: p.tok(0).num, year: -1}
+		return p.tok(0).num >= 1 && p.setDate(d, i)
+	}
+	return false
+}
+
+// bareHour keeps the 9 of "9–11 am", whose half of the day the end tells.
+func (p *parser) bareHour() bool {
+	t, next := p.tok(0), p.tok(1)
+	if len(t.text) > 2 || t.num > 12 || p.side == 1 || (next.kind != '-' && p.sense(1).is&isRange == 0) || p.half().clock != noClock {
+		return false
+	}
+	for i := 2; i < 6; i++ {
+		if p.sense(i).is&(isAM|isPM) != 0 {
+			p.half().hour = t.num
+			p.at++
+			return true
+		}
+	}
+	return false
+}
+
+// clock reads a time of day that begins with a number.
+func (p *parser) clock() bool {
+	t, s1, u := p.tok(0), p.tok(1), p.tok(2)
+	dated := p.half().date.form != noDate || (p.side == 1 && p.out.halves[0].clock != noClock) || p.tok(-1).text == "at"
+	short := len(t.text) <= 2
+	switch {
+	case short && s1.kind == ':' && u.kind == 'n' && len(u.text) == 2:
+		n, sec := 3, 0
+		if p.tok(3).kind == ':' && p.tok(4).kind == 'n' && len(p.tok(4).text) == 2 {
+			n, sec = 5, p.tok(4).num
+			if (p.tok(5).kind == '.' || p.tok(5).kind == ',') && p.tok(6).kind == 'n' && !p.tok(6).gap {
+				n = 7
+			}
+		}
+		return p.hms(t.num, u.num, sec, n)
+	case short && s1.kind == '.' && u.kind == 'n' && len(u.text) == 2 && tight(s1, u) && (dated || p.role == ClockRole || p.meridian(3) || p.sense(3).is&isHour != 0):
+		if p.tok(3).kind == '.' && p.tok(4).kind == 'n' && len(p.tok(4).text) == 2 && !p.tok(4).gap { // 8.15.30
+			return p.hms(t.num, u.num, p.tok(4).num, 5)
+		}
+		return p.hms(t.num, u.num, 0, 3)
+	case short && s1.kind == 'w' && (s1.text == "h" || s1.text == "u") && u.kind == 'n' && len(u.text) == 2 && !u.gap:
+		return p.hms(t.num, u.num, 0, 3)
+	case short && p.sense(1).is&isHour != 0:
+		return p.hms(t.num, 0, 0, 2)
+	case short && p.meridian(1):
+		return p.hms(t.num, 0, 0, 1)
+	case len(t.text) == 4 && (dated || p.role == ClockRole):
+		return p.hms(t.num/100, t.num%100, 0, 1)
+	case len(t.text) == 6 && p.iso && dated:
+		return p.hms(t.num/10000, t.num/100%100, t.num%100, 1)
+	case len(t.text) == 3 && p.role == ClockRole: // 815: a number that lost its zero
+		return p.hms(t.num/100, t.num%100, 0, 1)
+	case short && p.role == ClockRole:
+		return p.bareHour()
+	}
+	return false
+}
+
+func (p *parser) meridian(i int) bool { return p.sense(i).is&(isAM|isPM) != 0 }
+
+// hms stores a time of n tokens and what belongs to it behind.
+func (p *parser) hms(h, m, s, n int) bool {
+	if m > 59 || s > 60 || h > 24 || (h == 24 && m+s > 0) {
+		return false
+	}
+	if p.meridian(n) {
+		if h < 1 || h > 12 {
+			return false
+		}
+		h %= 12
+		if p.sense(n).is&isPM != 0 {
+			h += 12
+		}
+		n++
+	}
+	if !p.setClock(h*3600+m*60+min(s, 59), n) {
+		return false
+	}
+	if p.tok(0).kind == '-' && !p.tok(0).gap && !p.tok(1).gap && p.iso {
+		if u := p.tok(1); u.kind == 'n' && (len(u.text) == 4 || (len(u.text) == 2 && p.tok(2).kind == ':' && p.tok(4).kind != ':')) {
+			return p.offset()
+		}
+	}
+	return true
+}
+
+// offset reads +01:00, -0500 or +1 behind a time.
+func (p *parser) offset() bool {
+	sign, h := p.tok(0), p.tok(1)
+	if p.half().clock == noClock || p.out.zone == "" && h.kind != 'n' || h.gap {
+		return false
+	}
+	text, n := "", 2
+	switch {
+	case len(h.text) == 4:
+		text = h.text[:2] + ":" + h.text[2:]
+	case len(h.text) <= 2 && p.tok(2).kind == ':' && len(p.tok(3).text) == 2:
+		text, n = h.text+":"+p.tok(3).text, 4
+	case len(h.text) <= 2:
+		text = h.text
+	default:
+		return false
+	}
+	if z := strings.ToUpper(p.out.zone); z != "" && z != "UTC" && z != "GMT" {
+		return false
+	}
+	p.out.zone = string(sign.kind) + text
+	p.at += n
+	return p.zone(p.out.zone)
+}
+
+func (p *parser) word() bool {
+	t, s := p.tok(0), p.sense(0)
+	if s.month > 0 && (s.weekdays == 0 || !p.otherDate()) && p.monthFirst(s.month) {
+		return true
+	}
+	if s.weekdays != 0 && !(s.is&isLink != 0 && p.half().date.form != noDate) {
+		p.half().date.weekdays |= s.weekdays
+		p.at++
+		if p.half().date.form == noDate && p.tok(-2).kind == 'w' && senses()[p.tok(-2).text].is&(isNext|isThis) != 0 {
+			p.half().date.form = weekdayRelative
+		}
+		return true
+	}
+	switch {
+	case s.is&(isNoon|isMidnight) != 0:
+		seconds := 12 * 3600
+		if s.is&isMidnight != 0 {
+			seconds = 0
+			if p.side == 1 {
+				seconds, p.out.nights = 86400, true
+			}
+		}
+		return p.setClock(seconds, 1)
+	case s.is&(isToday|isTomorrow|isYesterday|isTonight) != 0 && p.half().date.form == noDate:
+		days := 0
+		if s.is&isTomorrow != 0 {
+			days = 1
+		}
+		if s.is&isYesterday != 0 {
+			days = -1
+		}
+		return p.setDate(date{form: relative, days: days}, 1)
+	case s.is&(isNext|isThis) != 0 && p.sense(1).weekdays != 0:
+		p.at++
+		return true
+	case s.is&isIn != 0 && p.inDays():
+		return true
+	case t.text == "t" && p.half().date.form != noDate && p.tok(1).kind == 'n':
+		p.iso = true
+		p.at++
+		return true
+	case s.is&isRange != 0 && p.side == 0 && p.started() && !p.linksHere(s):
+		return p.turn(1)
+	case s.is&isLink != 0 || s.is&isRange != 0:
+		p.at++
+		return p.at < len(p.tokens) || s.is&isHour != 0
+	}
+	return p.zoneName()
+}
+
+// linksHere tells whether a word that can be "to" or "at" is "at": 5 marzo a
+// las 9, 5 mars à 9h.
+func (p *parser) linksHere(s sense) bool {
+	if s.is&isLink == 0 && p.tok(0).text != "à" && p.tok(0).text != "a" {
+		return false
+	}
+	h := p.half()
+	return (p.sense(1).is&isLink != 0 && p.tok(1).kind == 'w') || (h.date.form != noDate && h.clock == noClock && p.tok(1).kind == 'n' && p.startsClock(1))
+}
+
+// otherDate tells whether the text holds a date besides the word at hand, so
+// that "mar" is a Tuesday and not a month.
+func (p *parser) otherDate() bool {
+	if p.half().date.form != noDate {
+		return true
+	}
+	for i := 1; p.at+i < len(p.tokens); i++ {
+		if s := p.sense(i); s.month > 0 && s.weekdays == 0 {
+			return true
+		}
+		k := p.tok(i + 1).kind
+		if p.tok(i).kind == 'n' && (k == '/' || k == '-' || k == '.') && p.tok(i+2).kind == 'n' && (p.tok(i+3).kind == k || k == '/') {
+			return true
+		}
+	}
+	return false
+}
+
+// monthFirst reads March 14, 2026 and Sep 21–25.
+func (p *parser) monthFirst(month int) bool {
+	i := 1
+	for p.tok(i).kind == '.' || (p.tok(i).kind == '-' && !p.tok(i).gap) || p.tok(i).text == "the" {
+		i++
+	}
+	if !isNumber(p.tok(i), 1, 31) || len(p.tok(i).text) > 2 {
+		return false
+	}
+	first := p.tok(i).num
+	i = p.ordinalEnd(i + 1)
+	if (p.tok(i).kind == '-' || p.sense(i).is&isRange != 0) && isNumber(p.tok(i+1), 1, 31) && len(p.tok(i+1).text) <= 2 && !p.startsClock(i+1) && p.side == 0 {
+		j := p.ordinalEnd(i + 2)
+		y, two, n := p.yearAfter(j)
+		d := date{form: named, a: month, year: y, twoDigit: two}
+		d.b = p.tok(i + 1).num
+		second := d
+		d.b = first
+		if !p.setDate(d, 0) || !p.turn(n) && p.at < len(p.tokens) {
+			return false
+		}
+		return p.setDate(second, 0)
+	}
+	y, two, n := p.yearAfter(i)
+	return p.setDate(date{form: named, a: month, b: first, year: y, twoDigit: two}, n)
+}
+
+// inDays reads "in two weeks", "in 3 days".
+func (p *parser) inDays() bool {
+	n := p.tok(1).num
+	if p.tok(1).kind == 'w' {
+		n = p.sense(1).count
+	}
+	is := p.sense(2).is
+	if n == 0 || n > 1000 || is&(isDay|isWeek) == 0 {
+		return false
+	}
+	if is&isWeek != 0 {
+		n *= 7
+	}
+	return p.setDate(date{form: relative, days: n}, 3)
+}
+
+// zoneName reads a zone behind a time: UTC, Z, CET, Europe/Lisbon.
+func (p *parser) zoneName() bool {
+	if (p.half().clock == noClock && p.out.halves[0].clock == noClock) || p.out.zone != "" {
+		return false
+	}
+	name, n := p.tok(0).text, 1
+	for p.tok(n).kind == '/' || p.tok(n).kind == '_' || (p.tok(n).kind == '-' && !p.tok(n).gap && p.tok(n+1).kind == 'w') {
+		name += p.tok(n).text + p.tok(n+1).text
+		n += 2
+	}
+	if !p.zone(name) {
+		return false
+	}
+	p.out.zone = name
+	p.at += n
+	return true
+}
+
+// finish settles what one half takes from the other.
+func (p *parser) finish() {
+	s := &p.out
+	a, b := &s.halves[0], &s.halves[1]
+	if a.hour != noClock {
+		if b.clock == noClock {
+			return
+		}
+		a.clock = (a.hour % 12) * 3600
+		if b.clock >= 12*3600 {
+			a.clock += 12 * 3600
+		}
+		if a.clock >= b.clock {
+			return
+		}
+	}
+	if a.date.form == dayOnly && b.date.form != named && b.date.form != threeNum && b.date.form != twoNum {
+		return
+	}
+	if s.ranged && b.date.form == noDate && b.clock == noClock {
+		return
+	}
+	s.ok = a.date.form != noDate || a.clock != noClock
+}

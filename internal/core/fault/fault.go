@@ -56,6 +56,10 @@ type Fault struct {
 	Quoted bool   // whether Value belongs in the message, even when empty
 	Cause  error  // completes the sentence begun by the value: "is not a date"
 	Advice string // what to do next, an imperative without a full stop
+
+	// Excerpt is the line of a settings file with a caret under the mistake,
+	// ready to be shown below the message; empty for other problems.
+	Excerpt string
 }
 
 // New gives a fault about a value: the message reads `"VALUE" CAUSE`.

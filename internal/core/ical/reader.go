@@ -28,6 +28,7 @@ type Piece struct {
 	Raw      []byte // as read, line endings included
 	Name     string // of the component in upper case; "" for what stands between components
 	Line     int    // 1-based physical line it begins on
+	Offset   int    // bytes before it
 	Calendar int    // which VCALENDAR of the file it lies in, from 1; 0 outside all
 	UID      []byte // the component's UID as written, nil when there is none
 	Mark     []byte // value of the Reader's marked property, nil when there is none
@@ -46,6 +47,7 @@ type Reader struct {
 	buf    []byte
 	pos    int // first byte of the piece being cut
 	line   int // physical line at pos
+	offset int // bytes of the stream before pos
 	eof    bool
 	err    error
 	cal    int  // VCALENDARs begun
@@ -215,7 +217,9 @@ func (r *Reader) cut(p Piece, n int, problem *fault.Fault) Piece {
 		problem.Place.Line = p.Line
 		p.Fault = problem
 	}
+	p.Offset = r.offset
 	r.pos += n
+	r.offset += n
 	r.line += bytes.Count(p.Raw, []byte{'\n'})
 	return p
 }

@@ -103,7 +103,7 @@ func fromObservances(tzid string, parts []observance) (*zone.Zone, error) {
 					last += int64(o.from) // UNTIL is in UTC here (§3.6.5)
 				}
 			}
-			if err := r.Expand(o.start.Wall, o.start.Wall, zone.Horizon(), last, add); err != nil {
+			if err := r.Expand(o.start.Wall, o.start.Wall, zone.Horizon(), last, nil, add); err != nil {
 				return nil, fmt.Errorf("VTIMEZONE %s: %w", tzid, err)
 			}
 		}

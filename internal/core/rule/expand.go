@@ -18,10 +18,12 @@ const day = 86400
 // before to, until yield returns false. The series' first time is start
 // itself, on the rule or not (§3.8.5.3), and counts for COUNT. Times after
 // last end the series; it stands for UNTIL, which only the caller can place.
+// valid, unless nil, tells whether a time exists at all; one that does not, as
+// when clocks go forward, is left out and not counted (§3.3.10).
 //
 // The error is ErrTooMuch when the rule's bound on work was reached; what was
 // yielded until then is right but not all.
-func (r *Rule) Expand(start, from, to, last int64, yield func(wall int64) bool) error {
+func (r *Rule) Expand(start, from, to, last int64, valid func(wall int64) bool, yield func(wall int64) bool) error {
 	to = min(to, last)
 	if start > to {
 		return nil
@@ -29,7 +31,7 @@ func (r *Rule) Expand(start, from, to, last int64, yield func(wall int64) bool) 
 	if start >= from && !yield(start) {
 		return nil
 	}
-	w := walk{rule: r, start: start, from: from, to: to, left: r.Count - 1, yield: yield}
+	w := walk{rule: r, start: start, from: from, to: to, left: r.Count - 1, valid: valid, yield: yield}
 	if r.Count == 1 {
 		return nil
 	}
@@ -42,7 +44,7 @@ type walk struct {
 	rule            *Rule
 	start, from, to int64
 	left            int // instances COUNT still allows; below 0 without COUNT
-	yield           func(int64) bool
+	valid, yield    func(int64) bool
 	done            bool
 	steps           int
 
@@ -135,7 +137,7 @@ func (w *walk) skip(first, length int64) int64 {
 	if w.left < 0 {
 		return ahead - 1
 	}
-	if w.rule.anyBy() || w.rule.Freq > Weekly {
+	if w.valid != nil || w.rule.anyBy() || w.rule.Freq > Weekly {
 		return 0
 	}
 	n := min(ahead-1, int64(w.left))
@@ -413,6 +415,9 @@ func (w *walk) emit() {
 		if at > w.to || w.left == 0 {
 			w.done = true
 			return
+		}
+		if w.valid != nil && (w.left > 0 || at >= w.from) && !w.valid(at) {
+			continue
 		}
 		if w.left > 0 {
 			w.left--

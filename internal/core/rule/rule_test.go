@@ -27,7 +27,7 @@ func expand(t testing.TB, text, start string, from, to int64) []string {
 		last = r.Until.Wall
 	}
 	var out []string
-	require.NoError(t, r.Expand(wall(start), from, to, last, func(at int64) bool {
+	require.NoError(t, r.Expand(wall(start), from, to, last, nil, func(at int64) bool {
 		out = append(out, time.Unix(at, 0).UTC().Format("20060102T150405"))
 		return len(out) < 500
 	}))
@@ -93,7 +93,7 @@ func TestBound(t *testing.T) {
 			r, err := Parse(text)
 			require.NoError(t, err)
 			n, began := 0, time.Now()
-			err = r.Expand(wall("16010101T000000"), wall("20260301T000000"), wall("20260401T000000"), 1<<60, func(int64) bool { n++; return n < 10000 })
+			err = r.Expand(wall("16010101T000000"), wall("20260301T000000"), wall("20260401T000000"), 1<<60, nil, func(int64) bool { n++; return n < 10000 })
 			if err != nil {
 				assert.ErrorIs(t, err, ErrTooMuch)
 			}
@@ -128,7 +128,7 @@ func FuzzParse(f *testing.F) {
 		require.NoError(t, err)
 		require.Equal(t, r.String(), again.String())
 		previous, n := int64(-1<<62), 0
-		_ = r.Expand(wall("20200229T101112"), wall("20260301T000000"), wall("20260401T000000"), 1<<60, func(at int64) bool {
+		_ = r.Expand(wall("20200229T101112"), wall("20260301T000000"), wall("20260401T000000"), 1<<60, nil, func(at int64) bool {
 			require.Greater(t, at, previous)
 			previous = at
 			n++

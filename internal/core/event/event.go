@@ -1,0 +1,116 @@
+// Package event is what an event means: its fields, apart from how a sheet or
+// a calendar writes them. It reads them from a VEVENT's lines and writes them
+// into one, touching nothing else.
+package event
+
+import (
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// Field is one thing an event can say. When stands for start, end, all-day,
+// zone and recurrence together, which agree or differ as one.
+type Field uint8
+
+// The fields in the order they are shown.
+const (
+	When Field = iota
+	Title
+	Location
+	Description
+	URL
+	Categories
+	Status
+	numFields
+)
+
+var fieldNames = [numFields]string{"when", "title", "location", "description", "url", "categories", "status"}
+
+// String is the field's name in messages, JSON and seals.
+func (f Field) String() string { return fieldNames[f] }
+
+// Fields lists every field in order.
+func Fields() []Field {
+	out := make([]Field, numFields)
+	for i := range out {
+		out[i] = Field(i)
+	}
+	return out
+}
+
+// ParseField gives the field of a name.
+func ParseField(name string) (Field, bool) {
+	for i, n := range fieldNames {
+		if n == name {
+			return Field(i), true
+		}
+	}
+	return 0, false
+}
+
+// Set is a set of fields.
+type Set uint32
+
+// Has tells whether f is in the set.
+func (s Set) Has(f Field) bool { return s&(1<<f) != 0 }
+
+// Event is the meaning of one event. Given tells which fields it speaks of; a
+// field that is not given is none of its business. Texts are canonical.
+type Event struct {
+	Given Set
+	When  Span
+	text  [numFields]string
+}
+
+// Text gives a field other than When: a text, or for Categories the sorted
+// items on a line each, or for Status "cancelled", "tentative" or "".
+func (e *Event) Text(f Field) string { return e.text[f] }
+
+// SetText gives the event a field, bringing its text into canonical form.
+func (e *Event) SetText(f Field, s string) {
+	e.text[f] = Canonical(f, s)
+	e.Given |= 1 << f
+}
+
+// SetWhen gives the event its time.
+func (e *Event) SetWhen(s Span) {
+	e.When = s
+	e.Given |= 1 << When
+}
+
+// Canonical gives the form in which two texts of one meaning are equal: NFC,
+// line feeds alone, no control characters, no space at either end.
+func Canonical(f Field, s string) string {
+	plain := true
+	for i := range len(s) {
+		if s[i] < ' ' || s[i] >= 0x7f {
+			plain = false
+			break
+		}
+	}
+	if !plain {
+		s = strings.ReplaceAll(s, "\r\n", "\n")
+		if !utf8.ValidString(s) {
+			s = strings.ToValidUTF8(s, "\uFFFD")
+		}
+		s = strings.Map(func(r rune) rune {
+			switch {
+			case r == '\r':
+				return '\n'
+			case r == '\n' || r == '\t':
+				return r
+			case r < ' ' || r == 0x7f:
+				return ' '
+			}
+			return r
+		}, s)
+		s = norm.NFC.String(s)
+	}
+	s = strings.TrimSpace(s)
+	if f == Categories {
+		return canonicalList(s)
+	}
+	return s
+}

@@ -1,0 +1,187 @@
+package event
+
+import (
+	"errors"
+	"sort"
+	"strings"
+	"time"
+
+	"almanach/internal/core/ical"
+	"almanach/internal/core/rule"
+	"almanach/internal/core/zone"
+)
+
+// Span is when an event is: its start, its end, and the rule it repeats by.
+// For all-day events both are dates and End is the day after the last one, as
+// iCalendar has it (RFC 5545 §3.6.1).
+type Span struct {
+	Start, End zone.Time
+	Rule       string   // RRULE in the form rule.Rule writes it; "" for a single event
+	Extra      []string // RDATE values as written, sorted
+	Except     []string // EXDATE values as written, sorted
+}
+
+// AllDay tells whether the event has dates and no times.
+func (s Span) AllDay() bool { return s.Start.Form == zone.Date }
+
+// LastDay is the last day of an all-day event, as people say it.
+func (s Span) LastDay() zone.Time {
+	last := s.End
+	if last.Wall > s.Start.Wall {
+		last.Wall -= 86400
+	}
+	return last
+}
+
+// Same tells whether two spans mean the same: single events by instant,
+// series by wall time and zone, since those decide every later occurrence.
+func (s Span) Same(o Span) bool {
+	if s.Rule != o.Rule || !equal(s.Extra, o.Extra) || !equal(s.Except, o.Except) {
+		return false
+	}
+	return s.same(s.Start, o.Start) && s.same(s.End, o.End)
+}
+
+func (s Span) same(a, b zone.Time) bool {
+	series := s.Rule != "" || len(s.Extra) > 0
+	fixed := func(t zone.Time) bool { return t.Form == zone.Absolute || t.Form == zone.Local }
+	if fixed(a) && fixed(b) && !series {
+		return a.Instant(nil) == b.Instant(nil)
+	}
+	return a.Form == b.Form && a.Wall == b.Wall && (a.Form != zone.Local || a.Zone.SameRules(b.Zone))
+}
+
+func equal(a, b []string) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if a[i] != b[i] {
+			return false
+		}
+	}
+	return true
+}
+
+// String writes the span in one word that ParseSpan reads: start/end@zone and
+// for a series its rule. Seals keep it, so that a later run can show what was
+// loaded.
+func (s Span) String() string { return string(s.Append(nil)) }
+
+// Append appends String's text to dst.
+func (s Span) Append(dst []byte) []byte {
+	dst = appendTime(dst, s.Start)
+	dst = append(dst, '/')
+	dst = appendTime(dst, s.End)
+	if s.Start.Form == zone.Local {
+		dst = append(append(dst, '@'), s.Start.Zone.Name()...)
+	}
+	if s.End.Form == zone.Local && (s.Start.Form != zone.Local || s.End.Zone.Name() != s.Start.Zone.Name()) {
+		dst = append(append(dst, '>'), s.End.Zone.Name()...)
+	}
+	if s.Rule != "" {
+		dst = append(append(dst, ';'), s.Rule...)
+	}
+	for _, d := range s.Extra {
+		dst = append(append(dst, ";RDATE="...), d...)
+	}
+	for _, d := range s.Except {
+		dst = append(append(dst, ";EXDATE="...), d...)
+	}
+	return dst
+}
+
+func appendTime(dst []byte, t zone.Time) []byte {
+	c := zone.Civil(t.Wall)
+	y, m, d := c.Date()
+	dst = appendDigits(dst, y, 4)
+	dst = appendDigits(dst, int(m), 2)
+	dst = appendDigits(dst, d, 2)
+	if t.Form == zone.Date {
+		return dst
+	}
+	h, min, s := c.Clock()
+	dst = append(dst, 'T')
+	dst = appendDigits(dst, h, 2)
+	dst = appendDigits(dst, min, 2)
+	dst = appendDigits(dst, s, 2)
+	if t.Form == zone.Absolute {
+		dst = append(dst, 'Z')
+	}
+	return dst
+}
+
+func appendDigits(dst []byte, n, width int) []byte {
+	var buf [4]byte
+	for i := width - 1; i >= 0; i-- {
+		buf[i] = byte('0' + n%10)
+		n /= 10
+	}
+	return append(dst, buf[:width]...)
+}
+
+var errSpan = errors.New("not a time span")
+
+// ParseSpan reads what String wrote.
+func ParseSpan(s string, zones ical.Zones) (Span, error) {
+	var out Span
+	times, rest, _ := strings.Cut(s, ";")
+	times, endZone, _ := strings.Cut(times, ">")
+	times, startZone, _ := strings.Cut(times, "@")
+	start, end, ok := strings.Cut(times, "/")
+	if !ok {
+		return out, errSpan
+	}
+	if endZone == "" {
+		endZone = startZone
+	}
+	var err error
+	if out.Start, err = ical.ParseTime([]byte(start), startZone, zones); err != nil {
+		return out, err
+	}
+	if out.End, err = ical.ParseTime([]byte(end), endZone, zones); err != nil {
+		return out, err
+	}
+	var ruleParts []string
+	for part := range strings.SplitSeq(rest, ";") {
+		if v, ok := strings.CutPrefix(part, "RDATE="); ok {
+			out.Extra = append(out.Extra, v)
+		} else if v, ok := strings.CutPrefix(part, "EXDATE="); ok {
+			out.Except = append(out.Except, v)
+		} else if part != "" {
+			ruleParts = append(ruleParts, part)
+		}
+	}
+	out.Rule = strings.Join(ruleParts, ";")
+	return out, nil
+}
+
+// canonicalRule brings a RECUR value into rule.Rule's form; a value it cannot
+// read is kept as it is, so that it equals itself.
+func canonicalRule(value string) string {
+	r, err := rule.Parse(value)
+	if err != nil {
+		return value
+	}
+	return r.String()
+}
+
+func canonicalList(s string) string {
+	var items []string
+	for item := range strings.SplitSeq(s, "\n") {
+		if item = strings.TrimSpace(item); item != "" {
+			items = append(items, item)
+		}
+	}
+	sort.Strings(items)
+	return strings.Join(items, "\n")
+}
+
+// Length is how long the event lasts on its own clock; for all-day events in
+// whole days.
+func (s Span) Length() time.Duration {
+	if s.AllDay() || s.Start.Form == zone.Floating {
+		return time.Duration(s.End.Wall-s.Start.Wall) * time.Second
+	}
+	return time.Duration(s.End.Instant(nil)-s.Start.Instant(nil)) * time.Second
+}

@@ -1,0 +1,274 @@
+package intake
+
+import (
+	"hash/maphash"
+	"strings"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/table"
+)
+
+// Fate is what becomes of a row before any calendar is looked at.
+type Fate uint8
+
+// The fates of a row. Totals foot: rows = wanted + held + left out.
+const (
+	WantedRow Fate = iota
+	HeldRow
+	LeftOutRow
+)
+
+// Held is a row that is not loaded, with its reason.
+type Held struct {
+	Row   int // index into the batch's rows
+	Key   identity.Key
+	Fault *fault.Fault
+}
+
+// LeftOut is a row left out on purpose.
+type LeftOut struct {
+	Row    int
+	Key    identity.Key
+	Reason string
+}
+
+// A Batch is all rows of a source under one mapping: learnt, sorted by fate,
+// and mapped one after another.
+type Batch struct {
+	Rows    []table.Row
+	Mapping *Mapping
+	Held    []Held
+	LeftOut []LeftOut
+	NoKey   bool // some row has no readable key, so no event can be known to be gone
+
+	ids      []identity.ID // by row; zero for rows that are not wanted
+	fate     []Fate
+	notes    map[int]Notes
+	present  map[identity.ID]Fate // every readable key's fate
+	identity string
+}
+
+// NewBatch learns the rows and sorts out those that are left out, have no
+// key, or share a key. Blank rows must not be among them.
+func NewBatch(m *Mapping, rows []table.Row) *Batch {
+	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, len(rows)), fate: make([]Fate, len(rows)), notes: map[int]Notes{}, identity: m.intake.Identity}
+	for _, r := range rows {
+		if r.Fault == nil {
+			m.Learn(r)
+		}
+	}
+	m.Settle()
+	b.sort()
+	return b
+}
+
+func (b *Batch) hold(i int, k identity.Key, f *fault.Fault) {
+	b.fate[i] = HeldRow
+	if f.Place.Row == 0 {
+		at := b.Rows[i].Place()
+		at.Column = f.Place.Column
+		f.At(at)
+	}
+	b.Held = append(b.Held, Held{Row: i, Key: k, Fault: f})
+}
+
+func (b *Batch) leave(i int, k identity.Key, reason string) {
+	b.fate[i] = LeftOutRow
+	b.LeftOut = append(b.LeftOut, LeftOut{Row: i, Key: k, Reason: reason})
+}
+
+func (b *Batch) sort() {
+	m := b.Mapping
+	first := make(map[identity.ID]int32, len(b.Rows))
+	folded := make(map[uint64]int32, len(b.Rows))
+	hash := maphash.MakeSeed()
+	var doubled, alike [][2]int
+	b.present = map[identity.ID]Fate{}
+	for i, row := range b.Rows {
+		if row.Fault != nil {
+			b.NoKey = true
+			b.hold(i, nil, row.Fault)
+			continue
+		}
+		key := m.Key(row)
+		reason, f := m.LeftOut(row)
+		switch {
+		case f != nil:
+			b.hold(i, key, f)
+		case reason != "":
+			b.leave(i, key, reason)
+		case key.Empty() && totalsRow(row):
+			b.leave(i, nil, "totals row")
+		case key.Empty():
+			b.NoKey = true
+			f := fault.Newf("%s is empty: without a key the row cannot be found again", m.keyLabel()).Do("fill it in")
+			b.hold(i, nil, f)
+		}
+		if key.Empty() {
+			continue
+		}
+		id := identity.Of(b.identity, key)
+		if b.fate[i] != WantedRow {
+			if _, known := b.present[id]; !known || b.fate[i] == HeldRow {
+				b.present[id] = b.fate[i]
+			}
+			continue
+		}
+		b.ids[i] = id
+		if j, ok := first[id]; ok {
+			doubled = append(doubled, [2]int{int(j), i})
+			continue
+		}
+		first[id] = int32(i)
+		h := maphash.String(hash, key.Fold())
+		if j, ok := folded[h]; ok && m.Key(b.Rows[j]).Fold() == key.Fold() {
+			alike = append(alike, [2]int{int(j), i})
+		} else {
+			folded[h] = int32(i)
+		}
+	}
+	b.settleAlike(alike)
+	b.settleDoubled(doubled)
+}
+
+// settleAlike holds keys that differ only by case or leading zeros.
+func (b *Batch) settleAlike(pairs [][2]int) {
+	for _, p := range pairs {
+		for n, i := range p {
+			if b.fate[i] != WantedRow {
+				continue
+			}
+			k, other := b.Mapping.Key(b.Rows[i]), b.Rows[p[1-n]]
+			f := fault.New(k.String(), "differs from "+b.Mapping.Key(other).String()+" in row "+itoa(other.Number)+" only by case or leading zeros").Do("write both alike if they are one, or make them distinct")
+			f.Place.Column = b.Mapping.keyLabel()
+			b.hold(i, k, f)
+		}
+	}
+}
+
+func itoa(n int32) string { return fault.Newf("%d", n).Cause.Error() }
+
+// settleDoubled counts rows once that say the same under one key, and holds
+// all rows of a key that do not.
+func (b *Batch) settleDoubled(pairs [][2]int) {
+	groups := map[int][]int{}
+	var order []int
+	for _, p := range pairs {
+		if groups[p[0]] == nil {
+			groups[p[0]] = []int{p[0]}
+			order = append(order, p[0])
+		}
+		groups[p[0]] = append(groups[p[0]], p[1])
+	}
+	for _, lead := range order {
+		group := groups[lead]
+		key := b.Mapping.Key(b.Rows[lead])
+		what := b.difference(group)
+		if what == "" && b.fate[lead] == WantedRow {
+			b.notes[lead] |= SameRowTwice
+			for _, i := range group[1:] {
+				b.leave(i, key, "the same as row "+itoa(b.Rows[lead].Number))
+			}
+			continue
+		}
+		numbers := make([]string, len(group))
+		for n, i := range group {
+			numbers[n] = itoa(b.Rows[i].Number)
+		}
+		for _, i := range group {
+			if b.fate[i] != WantedRow {
+				continue
+			}
+			f := fault.New(key.String(), "stands in rows "+strings.Join(numbers, ", ")+": same key, different "+orElse(what, "spelling")).Do("give each event a key of its own, or remove the rows that are wrong")
+			f.Place.Column = b.Mapping.keyLabel()
+			b.hold(i, key, f)
+		}
+	}
+}
+
+func orElse(s, other string) string {
+	if s == "" {
+		return other
+	}
+	return s
+}
+
+// difference names the fields in which rows of one key differ, "" when all
+// want the same event.
+func (b *Batch) difference(group []int) string {
+	first, f := b.Mapping.Map(b.Rows[group[0]])
+	if f != nil {
+		return "content"
+	}
+	var differ event.Set
+	for _, i := range group[1:] {
+		w, f := b.Mapping.Map(b.Rows[i])
+		if f != nil || w.Cancel != first.Cancel {
+			return "content"
+		}
+		for _, field := range event.Fields() {
+			same := w.Event.Given.Has(field) == first.Event.Given.Has(field) && w.Event.Text(field) == first.Event.Text(field)
+			if field == event.When {
+				same = w.Event.When.Same(first.Event.When)
+			}
+			if !same {
+				differ |= 1 << field
+			}
+		}
+	}
+	var names []string
+	for _, field := range event.Fields() {
+		if differ.Has(field) {
+			names = append(names, strings.Replace(field.String(), "when", "time", 1))
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+var totalWords = []string{"total", "totals", "grand total", "subtotal", "sub-total", "sum", "summe", "gesamt", "somme", "totale", "totaal", "suma", "soma"}
+
+// totalsRow tells whether a row without a key only sums up the others.
+func totalsRow(row table.Row) bool {
+	for _, c := range row.Cells {
+		if !c.Filled() {
+			continue
+		}
+		text := strings.ToLower(strings.Trim(strings.TrimSpace(c.Text), ":. "))
+		for _, w := range totalWords {
+			if text == w || strings.HasPrefix(text, w+" ") || strings.HasPrefix(text, w+":") {
+				return true
+			}
+		}
+		return false
+	}
+	return false
+}
+
+// Fate gives what becomes of row i, its ID when it is wanted so far.
+func (b *Batch) Fate(i int) (Fate, identity.ID) { return b.fate[i], b.ids[i] }
+
+// Map maps row i, which must be wanted. When it cannot be mapped it is held,
+// and ok is false.
+func (b *Batch) Map(i int) (w Wanted, ok bool) {
+	w, f := b.Mapping.Map(b.Rows[i])
+	w.Notes |= b.notes[i]
+	if f != nil {
+		b.hold(i, b.Mapping.Key(b.Rows[i]), f)
+		return w, false
+	}
+	return w, true
+}
+
+// Leave marks row i, which was wanted, as left out.
+func (b *Batch) Leave(i int, reason string) {
+	b.leave(i, b.Mapping.Key(b.Rows[i]), reason)
+}
+
+// Present tells whether a key of the source has the ID, and its row's fate.
+// It covers the wanted rows only once the caller has told them apart.
+func (b *Batch) Present(id identity.ID) (Fate, bool) {
+	f, ok := b.present[id]
+	return f, ok
+}

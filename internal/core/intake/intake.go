@@ -1,0 +1,160 @@
+// Package intake turns the rows of a source into the events they stand for.
+//
+// An Intake is the description a clerk writes, or the program works out. It is
+// compiled once against a header into a Mapping, which learns the columns and
+// then maps row after row:
+//
+//	name: berth-bookings
+//	from: { file: inbox/berth-bookings.xlsx }
+//	key: Booking no
+//	into: berths
+//	event:
+//	  title: "{Vessel} at {Berth}"
+//	  start: "{Arrival} {ETA}"
+package intake
+
+import (
+	"path/filepath"
+	"regexp"
+	"strings"
+	"time"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/settings"
+)
+
+// Intake is one described source.
+type Intake struct {
+	Name     string
+	Identity string // what IDs are derived from; never empty
+	File     string // source, relative to the desk; "" when Newest is set
+	Newest   string // pattern
+	Sheet    string
+	Header   int // row of the header; 0 to find it
+	Key      []string
+	Into     string
+	Zone     string // "" for the desk's
+	Gone     string // report, cancel or delete
+	Past     bool   // past events can be gone
+	Dates    moment.Settings
+	Assume   Assume
+
+	event               map[string]template // by setting name
+	leaveOut, cancel    template
+	keyAt, intoAt, root *settings.Value
+}
+
+// Assume is what is taken for granted where a row does not say.
+type Assume struct {
+	Length    time.Duration // 0: nothing
+	Overnight time.Duration
+}
+
+// template is a text with columns in braces, and where it was written.
+type template struct {
+	text string
+	at   *settings.Value
+}
+
+// DefaultOvernight is the longest event that may end on the next day without
+// saying so.
+const DefaultOvernight = 12 * time.Hour
+
+// Parse reads an intake file. file is its name, for messages and as the
+// default name of the intake.
+func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
+	f, faults := settings.Read(file, text, Definition)
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	v := f.Root
+	in := &Intake{
+		Name: v.Text("name"), Identity: v.Text("identity"),
+		File: v.Text("from.file"), Newest: v.Text("from.newest"), Sheet: v.Text("from.sheet"), Header: v.Number("from.header"),
+		Key: v.Words("key"), Into: v.Text("into"), Zone: v.Text("zone"), Gone: v.Text("agree.gone"), Past: v.Yes("agree.past"),
+		Assume: Assume{Length: v.Length("assume.length"), Overnight: v.Length("assume.overnight")},
+		event:  map[string]template{},
+		keyAt:  v.Get("key"), intoAt: v.Get("into"), root: v,
+	}
+	if in.Name == "" {
+		in.Name = strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
+	}
+	in.Dates.Year = v.Number("assume.year")
+	in.Dates.Order = map[string]moment.Order{"day first": moment.DayFirst, "month first": moment.MonthFirst, "year first": moment.YearFirst}[v.Text("day_order")]
+	in.Dates.Native = map[string]moment.Native{"trust": moment.TrustNative, "swapped": moment.SwapNative}[v.Text("native")]
+	in.Dates.Unix = map[string]time.Duration{"seconds": time.Second, "milliseconds": time.Millisecond}[v.Text("unix")]
+	if e := v.Get("event"); e != nil {
+		for _, c := range e.Values {
+			in.event[c.Name] = template{e.Text(c.Name), c}
+		}
+	}
+	in.leaveOut = template{v.Text("leave_out"), v.Get("leave_out")}
+	in.cancel = template{v.Text("cancel_when"), v.Get("cancel_when")}
+	in.Defaults()
+	return in, in.incomplete(file)
+}
+
+// Defaults fills in what is derived from the rest.
+func (in *Intake) Defaults() {
+	if in.Identity == "" {
+		in.Identity = in.Name
+	}
+	if in.Gone == "" {
+		in.Gone = "report"
+	}
+	if in.Assume.Overnight == 0 {
+		in.Assume.Overnight = DefaultOvernight
+	}
+}
+
+func (in *Intake) incomplete(file string) []*fault.Fault {
+	var out []*fault.Fault
+	miss := func(name, example string) {
+		out = append(out, fault.Newf("nothing says %s", name).Do("add %s", example).At(fault.Place{File: file}))
+	}
+	if len(in.Key) == 0 {
+		miss("which column is the key", "key: Booking no")
+	}
+	if in.event["start"].text == "" {
+		miss("when the events start", `start: "{Date}" under event`)
+	}
+	if in.event["title"].text == "" {
+		miss("what the events are called", `title: "{Vessel}" under event`)
+	}
+	if in.File != "" && in.Newest != "" {
+		out = append(out, in.root.Get("from.newest").Fault(0, "from has both file and newest").Do("keep one"))
+	}
+	return out
+}
+
+// SetEvent gives a field of the event its template, as a file would.
+func (in *Intake) SetEvent(field, text string) {
+	if in.event == nil {
+		in.event = map[string]template{}
+	}
+	in.event[field] = template{text: text}
+}
+
+// EventText gives the template of a field, "" when it is not mapped.
+func (in *Intake) EventText(field string) string { return in.event[field].text }
+
+// SetLeaveOut and SetCancel give the conditions, as a file would.
+func (in *Intake) SetLeaveOut(condition string) { in.leaveOut = template{text: condition} }
+
+// SetCancel gives the condition under which a row's event is cancelled.
+func (in *Intake) SetCancel(condition string) { in.cancel = template{text: condition} }
+
+var countersAndDates = regexp.MustCompile(`(?i)([-_ .(]*(\d{4}[-_. ]?\d{2}([-_. ]?\d{2})?|\d{1,2}[-_. ]\d{1,2}[-_. ]\d{2,4}|v?\d+|copy|copia|kopie|final|new)\)?)+$`)
+
+// NameFromFile gives the name of a file without its folder, its extension,
+// and the dates and counters at its end, so that next week's export of the
+// same sheet has the same name.
+func NameFromFile(file string) string {
+	base := filepath.Base(file)
+	base = strings.TrimSuffix(base, filepath.Ext(base))
+	if short := countersAndDates.ReplaceAllString(base, ""); short != "" {
+		base = short
+	}
+	return strings.ToLower(strings.Join(strings.Fields(base), "-"))
+}

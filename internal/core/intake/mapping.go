@@ -1,0 +1,690 @@
+package intake
+
+import (
+	"strings"
+	"time"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/rule"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// A Mapping is an intake compiled against a source's header. It is not safe
+// for concurrent use.
+type Mapping struct {
+	Header table.Header
+	Zones  *zone.Book
+	Zone   *zone.Zone // of times that name none; nil for floating
+
+	intake           *Intake
+	key              []int
+	leaveOut, cancel *Condition
+	texts            []textField
+	start, end       *moments
+	length           *Template
+	allDay, zoneOf   *Template
+	repeat           *Template
+	columns          map[int]*moment.Column // what was learnt of each column that holds dates
+	eval             evaluator
+	width            int  // cells an expression needs
+	needCells        bool // whether there is any expression
+}
+
+type textField struct {
+	field    event.Field
+	template *Template
+}
+
+// moments is what a date and time is made of: columns read each on its own,
+// or a text put together first.
+type moments struct {
+	columns []int
+	text    *Template
+	virtual *moment.Column // for text
+	name    string
+}
+
+var textFields = map[string]event.Field{"title": event.Title, "location": event.Location, "description": event.Description, "url": event.URL, "categories": event.Categories}
+
+// Compile compiles the intake against a header. fallback is the zone of times
+// for which neither row nor intake names one, nil for floating times. The
+// faults name every column that does not exist.
+func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.Zone, present time.Time) (*Mapping, []*fault.Fault) {
+	m := &Mapping{Header: header, Zones: zones, Zone: fallback, intake: in, columns: map[int]*moment.Column{}}
+	c := &compiler{header: header, used: map[int]bool{}}
+	var faults []*fault.Fault
+	keep := func(f *fault.Fault) {
+		if f != nil {
+			faults = append(faults, f)
+		}
+	}
+	if in.Zone != "" {
+		z, err := zones.Find(in.Zone)
+		if err != nil {
+			keep(in.root.Get("zone").Fault(0, "%s", err))
+		}
+		m.Zone = z
+	}
+	for _, name := range in.Key {
+		i := c.column(strings.Trim(name, "{}"))
+		if i < 0 {
+			u := fault.Unknown("column", name, header.Names())
+			f := in.keyAt.Fault(0, "%s", u.Cause)
+			f.Value, f.Quoted, f.Advice = name, true, u.Advice
+			keep(f)
+		}
+		m.key = append(m.key, i)
+	}
+	template := func(name string) *Template {
+		t, ok := in.event[name]
+		if !ok || t.text == "" {
+			return nil
+		}
+		out, f := c.template(t)
+		keep(f)
+		return out
+	}
+	for _, d := range eventSettings() {
+		if f, ok := textFields[d]; ok {
+			if t := template(d); t != nil {
+				m.texts = append(m.texts, textField{f, t})
+			}
+		}
+	}
+	dates := in.Dates
+	dates.Zones, dates.Present = zones, present
+	m.start, m.end = m.moments("start", template("start"), dates), m.moments("end", template("end"), dates)
+	m.length, m.allDay, m.zoneOf, m.repeat = template("length"), template("all_day"), template("zone"), template("repeat")
+	var f *fault.Fault
+	m.leaveOut, f = c.condition(in.leaveOut)
+	keep(f)
+	m.cancel, f = c.condition(in.cancel)
+	keep(f)
+	for i := range c.used {
+		m.width = max(m.width, i+1)
+	}
+	m.needCells = c.cells
+	return m, faults
+}
+
+func eventSettings() []string {
+	var out []string
+	for _, d := range Definition {
+		if d.Name == "event" {
+			for _, f := range d.Fields {
+				out = append(out, f.Name)
+			}
+		}
+	}
+	return out
+}
+
+func (m *Mapping) moments(name string, t *Template, set moment.Settings) *moments {
+	if t == nil {
+		return nil
+	}
+	if columns, ok := t.columns(); ok {
+		for _, i := range columns {
+			if m.columns[i] == nil {
+				m.columns[i] = moment.NewColumn(set)
+			}
+		}
+		return &moments{columns: columns, name: name}
+	}
+	return &moments{text: t, virtual: moment.NewColumn(set), name: name}
+}
+
+// Learn takes a row's dates into account. Every row must be learnt before the
+// first is mapped.
+func (m *Mapping) Learn(row table.Row) {
+	for i, c := range m.columns {
+		c.Learn(int(row.Number), row.Cell(i))
+	}
+	for _, s := range []*moments{m.start, m.end} {
+		if s != nil && s.text != nil {
+			m.load(row)
+			if text, f := m.eval.render(s.text, row); f == nil && s.text.filled(row) {
+				s.virtual.Learn(int(row.Number), table.Cell{Kind: table.Text, Text: text})
+			}
+		}
+	}
+}
+
+// Settle ends the learning.
+func (m *Mapping) Settle() {
+	for _, c := range m.columns {
+		c.Settle()
+	}
+	for _, s := range []*moments{m.start, m.end} {
+		if s == nil {
+			continue
+		}
+		if s.text != nil {
+			s.virtual.Settle()
+			continue
+		}
+		m.settlePair(s)
+	}
+}
+
+// settlePair tells a column that could hold dates or times which it is, when
+// the column beside it holds the other.
+func (m *Mapping) settlePair(s *moments) {
+	has := map[moment.Role]bool{}
+	for _, i := range s.columns {
+		has[m.columns[i].Role()] = true
+	}
+	for _, i := range s.columns {
+		switch {
+		case has[moment.DateRole] && len(s.columns) > 1:
+			m.columns[i].Prefer(moment.ClockRole)
+		case has[moment.ClockRole] || len(s.columns) == 1:
+			m.columns[i].Prefer(moment.DateRole)
+		}
+	}
+}
+
+// Evidence says for each column of dates what settled the order of day and
+// month, by the column's name, in the order of the columns.
+func (m *Mapping) Evidence() []string {
+	var out []string
+	for i := range m.width {
+		if c := m.columns[i]; c != nil && c.Evidence() != "" {
+			out = append(out, m.Header.Label(i)+": "+c.Evidence())
+		}
+	}
+	return out
+}
+
+// Notes says what was taken for granted in mapping one row. It is a set.
+type Notes uint16
+
+// What a mapping can take for granted.
+const (
+	AssumedLength Notes = 1 << iota
+	AssumedOvernight
+	AssumedAllDay
+	AssumedOverlap
+	SameRowTwice
+	assumedDates = 8 // moment's assumptions stand from this bit on
+)
+
+// Words lists the notes as a clerk reads them.
+func (n Notes) Words(in *Intake) []string {
+	var out []string
+	for i, w := range []string{"end assumed: " + ShowLength(in.Assume.Length), "overnight assumed: ends on the next day", "all day assumed: no time given", "time happens twice when the clocks go back: the first is meant", "the same row stands twice: counted once"} {
+		if n&(1<<i) != 0 {
+			out = append(out, w)
+		}
+	}
+	for _, w := range moment.Assumption(n >> assumedDates).Names() {
+		out = append(out, w+" assumed")
+	}
+	return out
+}
+
+// Kinds lists the notes as single words for counting.
+func (n Notes) Kinds(in *Intake) []string {
+	var out []string
+	for i, w := range []string{"length " + ShowLength(in.Assume.Length), "overnight", "all day", "first of two times", "doubled rows counted once"} {
+		if n&(1<<i) != 0 {
+			out = append(out, w)
+		}
+	}
+	return append(out, moment.Assumption(n>>assumedDates).Names()...)
+}
+
+// ShowLength writes a length as a clerk would: 2h, 90min, 1d.
+func ShowLength(d time.Duration) string {
+	switch {
+	case d >= 24*time.Hour && d%(24*time.Hour) == 0:
+		return strings.TrimSuffix((d/24).String(), "h0m0s") + "d"
+	case d%time.Hour == 0:
+		return strings.TrimSuffix(d.String(), "0m0s")
+	case d < time.Hour*3 && d%time.Minute == 0:
+		return strings.TrimSuffix(time.Duration(d/time.Minute).String(), "ns") + "min"
+	}
+	return strings.TrimSuffix(d.String(), "0s")
+}
+
+// Wanted is what a row wants to stand in the calendar.
+type Wanted struct {
+	Event  event.Event
+	Cancel bool // only that its event be cancelled
+	Notes  Notes
+}
+
+func (m *Mapping) load(row table.Row) {
+	if m.needCells {
+		m.eval.load(row, m.width)
+	}
+}
+
+// Key gives the row's key.
+func (m *Mapping) Key(row table.Row) identity.Key {
+	k := make(identity.Key, len(m.key))
+	for i, col := range m.key {
+		k[i] = identity.Normal(row.Cell(col))
+	}
+	return k
+}
+
+// keyLabel names the key's columns.
+func (m *Mapping) keyLabel() string {
+	names := make([]string, len(m.key))
+	for i, col := range m.key {
+		names[i] = m.Header.Label(col)
+	}
+	return strings.Join(names, " and ")
+}
+
+// LeftOut gives the reason why a row is left out on purpose, or "".
+func (m *Mapping) LeftOut(row table.Row) (string, *fault.Fault) {
+	m.load(row)
+	met, f := m.eval.met(m.leaveOut)
+	if f != nil || !met {
+		return "", f
+	}
+	return m.leaveOut.Text, nil
+}
+
+// Cancelled tells whether the row's event is to be cancelled.
+func (m *Mapping) Cancelled(row table.Row) (bool, *fault.Fault) {
+	if m.cancel == nil {
+		return false, nil
+	}
+	m.load(row)
+	return m.eval.met(m.cancel)
+}
+
+// Map gives the event a row stands for. The fault's place is the row's, with
+// the column.
+func (m *Mapping) Map(row table.Row) (Wanted, *fault.Fault) {
+	var w Wanted
+	problem := func(f *fault.Fault) (Wanted, *fault.Fault) {
+		at := row.Place()
+		at.Column = f.Place.Column
+		return w, f.At(at)
+	}
+	cancelled, f := m.Cancelled(row)
+	if f != nil {
+		return problem(f)
+	}
+	if cancelled {
+		w.Cancel = true
+		w.Event.SetText(event.Status, "cancelled")
+		return w, nil
+	}
+	if m.cancel != nil {
+		w.Event.SetText(event.Status, "")
+	}
+	m.load(row)
+	for _, t := range m.texts {
+		if !t.template.filled(row) {
+			continue
+		}
+		text, f := m.eval.render(t.template, row)
+		if f != nil {
+			f.Field = t.field.String()
+			return problem(f)
+		}
+		if text == "" {
+			continue // an empty cell leaves the event's field alone
+		}
+		if t.field == event.Categories {
+			text = strings.NewReplacer(",", "\n", ";", "\n").Replace(text)
+		}
+		w.Event.SetText(t.field, text)
+	}
+	if w.Event.Text(event.Title) == "" {
+		return problem(fault.Newf("the title is empty"))
+	}
+	span, f := m.span(row, &w)
+	if f != nil {
+		if f.Field == "" {
+			f.Field = "when"
+		}
+		return problem(f)
+	}
+	w.Event.SetWhen(span)
+	return w, nil
+}
+
+// read merges the values of the columns a moment is made of.
+func (m *Mapping) read(s *moments, row table.Row) (moment.Value, *fault.Fault) {
+	none := moment.Value{Clock: moment.NoClock, EndClock: moment.NoClock}
+	if s == nil {
+		return none, nil
+	}
+	if s.text != nil {
+		if !s.text.filled(row) {
+			return none, nil
+		}
+		text, f := m.eval.render(s.text, row)
+		if f != nil {
+			return none, f
+		}
+		return s.virtual.Read(table.Cell{Kind: table.Text, Text: text})
+	}
+	out := none
+	for _, i := range s.columns {
+		v, f := m.columns[i].Read(row.Cell(i))
+		if f != nil {
+			f.Place.Column = m.Header.Label(i)
+			return none, f
+		}
+		if f := merge(&out, v, row.Cell(i)); f != nil {
+			f.Place.Column = m.Header.Label(i)
+			return none, f
+		}
+	}
+	return out, nil
+}
+
+// merge adds what one more column says. A midnight beside a real time of day
+// is what an export writes for a date without one, and gives way.
+func merge(out *moment.Value, v moment.Value, c table.Cell) *fault.Fault {
+	out.Assumed |= v.Assumed
+	if v.HasDate {
+		if out.HasDate && out.Date != v.Date {
+			return fault.New(c.Text, "is a second date")
+		}
+		out.HasDate, out.Date = true, v.Date
+	}
+	if v.HasEndDate {
+		out.HasEndDate, out.EndDate = true, v.EndDate
+	}
+	if v.Clock != moment.NoClock {
+		switch {
+		case out.Clock == moment.NoClock || out.Clock == 0:
+			out.Clock = v.Clock
+		case v.Clock != 0 && v.Clock != out.Clock:
+			return fault.New(c.Text, "is a second time of day")
+		}
+	}
+	if v.EndClock != moment.NoClock {
+		out.EndClock = v.EndClock
+	}
+	if v.Zone != nil {
+		out.Zone = v.Zone
+	}
+	return nil
+}
+
+func (m *Mapping) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
+	var span event.Span
+	start, f := m.read(m.start, row)
+	if f != nil {
+		f.Field = "start"
+		return span, f
+	}
+	end, f := m.read(m.end, row)
+	if f != nil {
+		f.Field = "end"
+		return span, f
+	}
+	w.Notes |= Notes(start.Assumed|end.Assumed) << assumedDates
+	if !start.HasDate {
+		return span, m.noStart(row, start)
+	}
+	if !end.HasDate && end.Clock == moment.NoClock { // a range in the start's own cell
+		end = moment.Value{HasDate: start.HasEndDate, Date: start.EndDate, Clock: start.EndClock, EndClock: moment.NoClock, Zone: end.Zone}
+	}
+	allDay, f := m.isAllDay(row)
+	if f != nil {
+		return span, f
+	}
+	length, f := m.lengthOf(row)
+	if f != nil {
+		return span, f
+	}
+	if allDay || (start.Clock == moment.NoClock && end.Clock == moment.NoClock) {
+		span, f = m.allDaySpan(start, end, length)
+		if f == nil && !allDay && m.expectsClock() {
+			w.Notes |= AssumedAllDay
+		}
+	} else {
+		span, f = m.timedSpan(row, start, end, length, w)
+	}
+	if f != nil {
+		return span, f
+	}
+	return m.repeated(row, span)
+}
+
+// expectsClock tells whether other rows of the start's columns have times.
+func (m *Mapping) expectsClock() bool {
+	if m.start.text != nil {
+		return m.start.virtual.Role() != moment.DateRole
+	}
+	for _, i := range m.start.columns {
+		if m.columns[i].Role() != moment.DateRole {
+			return true
+		}
+	}
+	return false
+}
+
+func (m *Mapping) noStart(row table.Row, v moment.Value) *fault.Fault {
+	if v.Clock != moment.NoClock {
+		return fault.Newf("the start has a time of day but no date").Do("fill in the date")
+	}
+	f := fault.Newf("the row has no start").Do("fill it in, or leave such rows out with leave_out")
+	if m.start.text == nil {
+		f.Place.Column = m.Header.Label(m.start.columns[0])
+		f.Cause = fault.Newf("is empty: the row has no start").Cause
+	}
+	return f
+}
+
+var yesWords = map[string]bool{"yes": true, "true": true, "y": true, "x": true, "1": true, "ja": true, "oui": true, "sí": true, "si": true, "sim": true, "all day": true, "all-day": true, "wahr": true, "vrai": true, "✓": true}
+var noWords = map[string]bool{"": true, "no": true, "false": true, "n": true, "0": true, "nein": true, "non": true, "não": true, "nao": true, "nee": true, "falsch": true, "faux": true, "-": true}
+
+func (m *Mapping) isAllDay(row table.Row) (bool, *fault.Fault) {
+	if m.allDay == nil {
+		return false, nil
+	}
+	text, f := m.eval.render(m.allDay, row)
+	if f != nil {
+		return false, f
+	}
+	word := strings.ToLower(text)
+	if !yesWords[word] && !noWords[word] {
+		f := fault.New(text, "says neither yes nor no to all-day")
+		f.Field = "all_day"
+		return false, f
+	}
+	return yesWords[word], nil
+}
+
+func (m *Mapping) lengthOf(row table.Row) (time.Duration, *fault.Fault) {
+	if m.length == nil || !m.length.filled(row) {
+		return 0, nil
+	}
+	cell := table.Cell{Kind: table.Text}
+	if columns, ok := m.length.columns(); ok && len(columns) == 1 {
+		cell = row.Cell(columns[0])
+	} else {
+		text, f := m.eval.render(m.length, row)
+		if f != nil {
+			return 0, f
+		}
+		cell.Text = text
+	}
+	d, f := moment.ReadLength(cell)
+	if f != nil {
+		f.Field = "length"
+	}
+	return d, f
+}
+
+const day = 24 * time.Hour
+
+func (m *Mapping) allDaySpan(start, end moment.Value, length time.Duration) (event.Span, *fault.Fault) {
+	last := start.Date
+	switch {
+	case end.HasDate:
+		last = end.Date
+		if end.Clock == 0 && last > start.Date { // until midnight at the start of that day
+			last -= 86400
+		}
+	case length >= day:
+		last += int64(length/time.Second) - 86400
+		last = zone.Midnight(last)
+	}
+	if last < start.Date {
+		return event.Span{}, fault.Newf("ends on %s, before it starts on %s", shortDate(last), shortDate(start.Date))
+	}
+	return event.Span{
+		Start: zone.Time{Wall: start.Date, Form: zone.Date},
+		End:   zone.Time{Wall: last + 86400, Form: zone.Date}, // iCalendar's end is exclusive
+	}, nil
+}
+
+func shortDate(wall int64) string { return zone.Civil(wall).Format("Mon 2 January 2006") }
+
+func (m *Mapping) timedSpan(row table.Row, start, end moment.Value, length time.Duration, w *Wanted) (event.Span, *fault.Fault) {
+	var span event.Span
+	if start.Clock == moment.NoClock {
+		return span, fault.Newf("the start has no time of day, the end has one").Do("fill in the start's time")
+	}
+	z, f := m.zoneFor(row, start)
+	if f != nil {
+		return span, f
+	}
+	span.Start, f = m.place(z, start.Date+int64(start.Clock), w)
+	if f != nil {
+		return span, f
+	}
+	endZone := z
+	if end.Zone != nil {
+		endZone = end.Zone
+	}
+	switch {
+	case end.HasDate && end.Clock == moment.NoClock:
+		return span, fault.Newf("the end has a date but no time of day, the start has both").Do("fill in the end's time")
+	case end.HasDate:
+		span.End, f = m.place(endZone, end.Date+int64(end.Clock), w)
+	case end.Clock != moment.NoClock:
+		date := start.Date
+		if end.Clock < start.Clock {
+			if over := time.Duration(end.Clock-start.Clock)*time.Second + day; over > m.intake.Assume.Overnight {
+				return span, fault.Newf("ends at %s, before it starts at %s; as an event over midnight it would last %s", showClock(end.Clock), showClock(start.Clock), ShowLength(over)).Do("give the end's date")
+			}
+			date += 86400
+			w.Notes |= AssumedOvernight
+		}
+		span.End, f = m.place(endZone, date+int64(end.Clock), w)
+	case length > 0:
+		span.End = after(span.Start, length)
+	case m.intake.Assume.Length > 0:
+		span.End = after(span.Start, m.intake.Assume.Length)
+		w.Notes |= AssumedLength
+	default:
+		return span, fault.Newf("has no end, and no length is assumed").Do("set assume: { length: 1h }, or give --length")
+	}
+	if f != nil {
+		return span, f
+	}
+	switch from, to := span.Start.Instant(z), span.End.Instant(z); {
+	case to < from:
+		return span, fault.Newf("ends on %s, before it starts on %s", longTime(span.End), longTime(span.Start))
+	case to == from:
+		return span, fault.Newf("ends when it starts, on %s", longTime(span.Start)).Do("give the end, or a length")
+	}
+	return span, nil
+}
+
+func longTime(t zone.Time) string { return zone.Civil(t.Wall).Format("Mon 2 January 2006 15:04") }
+
+func showClock(seconds int) string {
+	return zone.Civil(int64(seconds)).Format("15:04")
+}
+
+func after(t zone.Time, d time.Duration) zone.Time {
+	if t.Form == zone.Local {
+		at, _ := t.Zone.Instant(t.Wall)
+		t.Wall = t.Zone.Wall(at + int64(d/time.Second))
+		return t
+	}
+	t.Wall += int64(d / time.Second)
+	return t
+}
+
+// zoneFor gives the zone of a row's times: the one its cell names, the one
+// the intake maps, or the mapping's own.
+func (m *Mapping) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Fault) {
+	if v.Zone != nil {
+		return v.Zone, nil
+	}
+	if m.zoneOf == nil || !m.zoneOf.filled(row) {
+		return m.Zone, nil
+	}
+	name, f := m.eval.render(m.zoneOf, row)
+	if f != nil || name == "" {
+		return m.Zone, f
+	}
+	z, err := m.Zones.Find(name)
+	if err != nil {
+		u := fault.Unknown("time zone", name, m.Zones.Names())
+		if fault.Nearest(name, m.Zones.Names()) == "" {
+			u.Advice = "write a name such as Europe/Lisbon, or an offset such as +01:00"
+		}
+		u.Field = "zone"
+		if columns, ok := m.zoneOf.columns(); ok {
+			u.Place.Column = m.Header.Label(columns[0])
+		}
+		return nil, u
+	}
+	return z, nil
+}
+
+// place puts a wall-clock time into a zone. A time that the clocks jump over
+// does not exist and is refused; of a time that happens twice the first is
+// meant (RFC 5545 §3.3.5), which is noted.
+func (m *Mapping) place(z *zone.Zone, wall int64, w *Wanted) (zone.Time, *fault.Fault) {
+	if z != nil {
+		switch _, fit := z.Instant(wall); fit {
+		case zone.Gap:
+			return zone.Time{}, fault.Newf("%s does not exist in %s: the clocks go forward over it", longTime(zone.Time{Wall: wall}), z.Name()).Do("correct the time, or give its offset")
+		case zone.Overlap:
+			w.Notes |= AssumedOverlap
+		}
+	}
+	return zone.In(z, wall), nil
+}
+
+func (m *Mapping) repeated(row table.Row, span event.Span) (event.Span, *fault.Fault) {
+	if m.repeat == nil || !m.repeat.filled(row) {
+		return span, nil
+	}
+	text, f := m.eval.render(m.repeat, row)
+	if f != nil || text == "" {
+		return span, f
+	}
+	text = strings.TrimPrefix(strings.ToUpper(text), "RRULE:")
+	r, err := rule.Parse(text)
+	if err != nil {
+		f := fault.New(text, "is not a recurrence rule: "+err.Error())
+		f.Field = "repeat"
+		return span, f
+	}
+	// UNTIL must be of the kind of the start (RFC 5545 §3.3.10).
+	switch {
+	case r.Until.IsZero():
+	case span.AllDay():
+		r.Until = zone.Time{Wall: zone.Midnight(r.Until.Wall), Form: zone.Date}
+	case r.Until.Form != zone.Absolute && span.Start.Form != zone.Floating:
+		wall := r.Until.Wall
+		if r.Until.Form == zone.Date {
+			wall += 86399
+		}
+		r.Until = zone.Time{Wall: zone.Time{Wall: wall, Form: span.Start.Form, Zone: span.Start.Zone}.Instant(nil), Form: zone.Absolute}
+	}
+	span.Rule = r.String()
+	return span, nil
+}

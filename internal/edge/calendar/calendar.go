@@ -1,0 +1,53 @@
+// Package calendar reads and writes the calendars events are loaded into.
+package calendar
+
+import (
+	"context"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/zone"
+)
+
+// Object is one event of a calendar as it stands: all components of its UID.
+type Object struct {
+	Raw       []byte // the master, or the only component
+	Line      int    // 1-based line of the calendar's text it begins on
+	Offset    int    // bytes of the calendar's text before it
+	Overrides int    // components of the same UID that change single occurrences
+	Twins     int    // further masters that claim the same identity
+	UID       string
+}
+
+// Change is one event to be written. Exactly one of the three is meant: a new
+// event (Old nil), a replaced one, or a removed one (New nil).
+type Change struct {
+	ID    identity.ID
+	Old   *Object
+	New   []byte
+	Zones []*zone.Zone // zones that the new text names
+}
+
+// Calendar is one calendar opened for a run. What is read stays as it was
+// when it was opened; Apply refuses to write over anything newer.
+type Calendar interface {
+	// Name is how the clerk calls it.
+	Name() string
+	// Find gives the event of an identity, nil when there is none.
+	Find(id identity.ID) *Object
+	// Ours calls yield with every event that bears one of our identities.
+	Ours(yield func(id identity.ID, o *Object) bool)
+	// All calls yield with every component that could be read, and the
+	// calendar it lies in; overrides too.
+	All(yield func(raw []byte, line int) bool)
+	// Resolve gives the zone a TZID means in this calendar.
+	Resolve(tzid string) (*zone.Zone, error)
+	// Faults are what was found damaged.
+	Faults() []*fault.Fault
+	// Apply writes all changes or none, reads back what it wrote, and gives
+	// the number of changes it found there.
+	Apply(ctx context.Context, changes []Change) (int, error)
+	// Close gives up what opening took hold of.
+	Close() error
+}
+

@@ -1,0 +1,600 @@
+package calendar
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"hash"
+	"hash/maphash"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/gofrs/flock"
+	"github.com/google/uuid"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/zone"
+)
+
+// File is a calendar that is one iCalendar file. It is replaced as a whole:
+// written beside the target, synced, and renamed over it, under a lock that
+// every Almanach honours.
+type File struct {
+	name, path string
+	shown      string // the path as messages call it
+	data       []byte
+	pieces     []ical.Piece // that are components; their Raw aliases data
+	index      map[identity.ID]int32
+	twins      map[identity.ID]int
+	overrides  map[uint64]int32 // by hash of UID
+	zones      map[string]*zone.Zone
+	broken     map[string]error // TZIDs whose VTIMEZONE cannot be read
+	book       *zone.Book
+	faults     []*fault.Fault
+	damaged    bool
+	end        int // offset of the END:VCALENDAR new events go before; -1 without
+	first      int // offset of the first component of that VCALENDAR
+	stat       os.FileInfo // nil when the file does not exist
+	lock       *flock.Flock
+	seed       maphash.Seed
+}
+
+// lockWait is how long opening waits for another run to finish.
+const lockWait = 5 * time.Second
+
+// OpenFile reads the calendar file at path. For a load it takes the lock
+// beside it first. A file that does not exist is an empty calendar when
+// create is set.
+func OpenFile(ctx context.Context, name, path, shown string, book *zone.Book, load, create bool) (*File, error) {
+	f := &File{name: name, path: path, shown: shown, book: book, index: map[identity.ID]int32{}, twins: map[identity.ID]int{}, overrides: map[uint64]int32{}, zones: map[string]*zone.Zone{}, broken: map[string]error{}, end: -1, first: -1, seed: maphash.MakeSeed()}
+	if load {
+		if err := f.takeLock(ctx); err != nil {
+			return nil, err
+		}
+	}
+	if err := f.read(create); err != nil {
+		f.Close()
+		return nil, err
+	}
+	return f, nil
+}
+
+func (f *File) at() fault.Place { return fault.Place{File: f.shown} }
+
+func (f *File) takeLock(ctx context.Context) error {
+	dir := filepath.Dir(f.path)
+	if _, err := os.Stat(dir); errors.Is(err, os.ErrNotExist) {
+		return fault.Newf("the folder %s does not exist", dir).At(f.at()).Do("make it, or correct the path")
+	}
+	f.lock = flock.New(filepath.Join(dir, "."+filepath.Base(f.path)+".lock"))
+	ctx, cancel := context.WithTimeout(ctx, lockWait)
+	defer cancel()
+	ok, err := f.lock.TryLockContext(ctx, 50*time.Millisecond)
+	switch {
+	case errors.Is(err, os.ErrPermission):
+		return fault.Newf("its folder may not be written to").At(f.at()).Do("ask for permission, or choose another place")
+	case err != nil && !errors.Is(err, context.DeadlineExceeded):
+		return fault.Newf("the lock beside it cannot be taken: %w", err).At(f.at())
+	case !ok:
+		return fault.Newf("another run is writing it").At(f.at()).Do("wait for it to finish, then load again")
+	}
+	return nil
+}
+
+func (f *File) read(create bool) error {
+	info, err := os.Stat(f.path)
+	if errors.Is(err, os.ErrNotExist) {
+		if !create {
+			return fault.Newf("there is no such calendar file").At(f.at()).Do("check the path, or load something into it first")
+		}
+		return nil
+	}
+	if err != nil {
+		return fault.Newf("cannot be read: %w", err).At(f.at())
+	}
+	if info.IsDir() {
+		return fault.Newf("is a folder, not a calendar file").At(f.at())
+	}
+	f.stat = info
+	if f.data, err = os.ReadFile(f.path); err != nil {
+		return fault.Newf("cannot be read: %w", err).At(f.at())
+	}
+	return f.parse()
+}
+
+// parse cuts the file into pieces and indexes those that are ours.
+func (f *File) parse() error {
+	r := ical.NewBytesReader(f.data)
+	r.Mark = event.PropID
+	f.pieces = make([]ical.Piece, 0, len(f.data)/500)
+	masters := make(map[uint64]int32, len(f.data)/500)
+	calendars := 0
+	for {
+		p, err := r.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return fault.Newf("cannot be read: %w", err).At(f.at())
+		}
+		f.take(p, masters)
+		if p.Calendar > calendars {
+			calendars = p.Calendar
+			f.first = -1
+		}
+		if p.Name != "" && f.first < 0 {
+			f.first = p.Offset
+		}
+		if p.Close {
+			f.end = p.Offset
+			if f.first < 0 {
+				f.first = p.Offset
+			}
+		}
+	}
+	if len(f.data) > 0 && calendars == 0 && !f.damaged {
+		f.damage(fault.Newf("is not an iCalendar file: it has no VCALENDAR"))
+	}
+	return nil
+}
+
+func (f *File) damage(p *fault.Fault) {
+	p.Place.File = f.shown
+	f.faults = append(f.faults, p)
+	f.damaged = true
+}
+
+// take files one piece.
+func (f *File) take(p ical.Piece, masters map[uint64]int32) {
+	if p.Fault != nil {
+		f.damage(p.Fault)
+		return
+	}
+	switch p.Name {
+	case "VTIMEZONE":
+		z, err := ical.ReadZone(p.Raw)
+		if err != nil {
+			f.faults = append(f.faults, fault.Newf("%w", err).At(fault.Place{File: f.shown, Line: p.Line}))
+			if l, ok := ical.Open(p.Raw).Find("TZID"); ok {
+				f.broken[l.Text()] = err
+			}
+			return
+		}
+		f.zones[z.Name()] = z
+	case "VEVENT":
+		n := int32(len(f.pieces))
+		f.pieces = append(f.pieces, p)
+		if p.UID == nil {
+			f.faults = append(f.faults, fault.Newf("the event has no UID").At(fault.Place{File: f.shown, Line: p.Line}))
+		}
+		if p.Override {
+			f.overrides[maphash.Bytes(f.seed, p.UID)]++
+			return
+		}
+		f.indexMaster(p, n, masters)
+	}
+}
+
+func (f *File) indexMaster(p ical.Piece, n int32, masters map[uint64]int32) {
+	if p.UID != nil {
+		h := maphash.Bytes(f.seed, p.UID)
+		if first, ok := masters[h]; ok && bytes.Equal(f.pieces[first].UID, p.UID) {
+			f.faults = append(f.faults, fault.Newf("a second event with UID %s and no RECURRENCE-ID; the first begins in line %d", fault.Shorten(string(p.UID), 80), f.pieces[first].Line).At(fault.Place{File: f.shown, Line: p.Line}))
+		} else {
+			masters[h] = n
+		}
+	}
+	mark := p.Mark
+	if mark == nil {
+		mark = p.UID // an event of ours that lost its mark is still found by its UID
+	}
+	id, err := uuid.ParseBytes(mark)
+	if err != nil || (p.Mark == nil && id.Version() != 5) {
+		return
+	}
+	if _, ok := f.index[id]; ok {
+		f.twins[id]++
+		return
+	}
+	f.index[id] = n
+}
+
+// Name implements Calendar.
+func (f *File) Name() string { return f.name }
+
+// Faults implements Calendar.
+func (f *File) Faults() []*fault.Fault { return f.faults }
+
+// Damaged tells whether the file's structure is broken, so that it must not
+// be rewritten.
+func (f *File) Damaged() bool { return f.damaged }
+
+func (f *File) object(n int32, id identity.ID) *Object {
+	p := f.pieces[n]
+	return &Object{Raw: p.Raw, Offset: p.Offset, Line: p.Line, UID: string(p.UID), Twins: f.twins[id], Overrides: int(f.overrides[maphash.Bytes(f.seed, p.UID)])}
+}
+
+// Find implements Calendar.
+func (f *File) Find(id identity.ID) *Object {
+	n, ok := f.index[id]
+	if !ok {
+		return nil
+	}
+	return f.object(n, id)
+}
+
+// Ours implements Calendar. Events come in the order of the file.
+func (f *File) Ours(yield func(identity.ID, *Object) bool) {
+	for n, p := range f.pieces {
+		if p.Override {
+			continue
+		}
+		mark := p.Mark
+		if mark == nil {
+			mark = p.UID
+		}
+		id, err := uuid.ParseBytes(mark)
+		if err != nil {
+			continue
+		}
+		if at, ok := f.index[id]; ok && at == int32(n) && !yield(id, f.object(at, id)) {
+			return
+		}
+	}
+}
+
+// All implements Calendar.
+func (f *File) All(yield func(raw []byte, line int) bool) {
+	for _, p := range f.pieces {
+		if !yield(p.Raw, p.Line) {
+			return
+		}
+	}
+}
+
+// Resolve implements Calendar: the file's own VTIMEZONE first, where its name
+// is not that of a known zone with the same clock, then the zone data, by IANA
+// or Windows name.
+func (f *File) Resolve(tzid string) (*zone.Zone, error) {
+	own := f.zones[tzid]
+	known, err := f.book.Find(strings.TrimPrefix(tzid, "/"))
+	switch {
+	case own == nil && err != nil:
+		if cause := f.broken[tzid]; cause != nil {
+			return nil, cause
+		}
+		return nil, fmt.Errorf("TZID %s is neither defined in the file nor a known time zone", tzid)
+	case own == nil, err == nil && agrees(own, known):
+		return known, nil
+	}
+	return own, nil
+}
+
+// agrees tells whether a VTIMEZONE has the clock of the zone it is named
+// after, in the years that calendars are about.
+func agrees(own, known *zone.Zone) bool {
+	for at := zone.Wall(2015, 1, 15, 12, 0, 0); at < zone.Wall(2036, 1, 1, 0, 0, 0); at += 7 * 86400 {
+		if own.Wall(at) != known.Wall(at) {
+			return false
+		}
+	}
+	return true
+}
+
+const prologue = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Almanach//EN\r\n"
+
+// Apply implements Calendar.
+func (f *File) Apply(ctx context.Context, changes []Change) (int, error) {
+	if len(changes) == 0 {
+		return 0, nil
+	}
+	if f.damaged {
+		return 0, fault.Newf("is damaged and was not touched: %w", f.faults[0].Cause).At(f.faults[0].Place).Do("mend or replace the file, then load again")
+	}
+	if err := f.unchanged(); err != nil {
+		return 0, err
+	}
+	temp, err := os.CreateTemp(filepath.Dir(f.path), "."+filepath.Base(f.path)+".*.new")
+	if err != nil {
+		return 0, f.writeFault(err)
+	}
+	defer os.Remove(temp.Name()) // gone already once renamed
+	sum := &summed{w: temp, hash: newHash()}
+	err = f.write(ctx, sum, changes)
+	if err == nil {
+		err = temp.Sync()
+	}
+	found := 0
+	if err == nil {
+		found, err = readBack(temp, sum.hash, changes)
+	}
+	if err == nil {
+		err = temp.Chmod(f.mode())
+	}
+	if e := temp.Close(); err == nil {
+		err = e
+	}
+	if err == nil {
+		err = f.unchanged()
+	}
+	if err == nil {
+		err = os.Rename(temp.Name(), f.target())
+	}
+	if err != nil {
+		return 0, f.writeFault(err)
+	}
+	syncFolder(filepath.Dir(f.target()))
+	return found, nil
+}
+
+// target is the file itself where path is a link to it.
+func (f *File) target() string {
+	if real, err := filepath.EvalSymlinks(f.path); err == nil {
+		return real
+	}
+	return f.path
+}
+
+func (f *File) mode() os.FileMode {
+	if f.stat != nil {
+		return f.stat.Mode().Perm()
+	}
+	return 0o644
+}
+
+func (f *File) writeFault(err error) error {
+	var known *fault.Fault
+	if errors.As(err, &known) {
+		return err
+	}
+	advice := "make room or ask for permission, then load again"
+	if errors.Is(err, os.ErrPermission) {
+		advice = "ask for permission to write there, then load again"
+	}
+	return fault.Newf("could not be written and stands as it was: %w", err).At(f.at()).Do("%s", advice)
+}
+
+// unchanged makes sure that the file is still the one that was read, and may
+// be written.
+func (f *File) unchanged() error {
+	info, err := os.Stat(f.path)
+	switch {
+	case errors.Is(err, os.ErrNotExist) && f.stat == nil:
+		return nil
+	case err != nil:
+		return err
+	case f.stat == nil || info.Size() != f.stat.Size() || !info.ModTime().Equal(f.stat.ModTime()):
+		return fault.Newf("was changed by someone else while it was being compared; nothing was written").At(f.at()).Do("load again")
+	case info.Mode().Perm()&0o200 == 0:
+		return fault.Newf("is write-protected; nothing was written").At(f.at()).Do("remove the protection, then load again")
+	}
+	return nil
+}
+
+func syncFolder(dir string) {
+	if d, err := os.Open(dir); err == nil {
+		_ = d.Sync() // not every system can; the file itself is synced
+		d.Close()
+	}
+}
+
+// summed writes in large blocks and keeps a checksum of what it wrote.
+type summed struct {
+	w    io.Writer
+	hash hash.Hash64
+	buf  []byte
+}
+
+func newHash() hash.Hash64 {
+	h := &maphash.Hash{}
+	h.SetSeed(readBackSeed)
+	return h
+}
+
+var readBackSeed = maphash.MakeSeed()
+
+func (s *summed) Write(p []byte) (int, error) {
+	if len(s.buf)+len(p) > 256<<10 {
+		if err := s.flush(); err != nil {
+			return 0, err
+		}
+	}
+	if len(p) > 128<<10 {
+		s.hash.Write(p)
+		return s.w.Write(p)
+	}
+	s.buf = append(s.buf, p...)
+	return len(p), nil
+}
+
+func (s *summed) flush() error {
+	s.hash.Write(s.buf)
+	_, err := s.w.Write(s.buf)
+	s.buf = s.buf[:0]
+	return err
+}
+
+// write writes the whole file: what stood in it byte for byte, but for the
+// events that change.
+func (f *File) write(ctx context.Context, w *summed, changes []Change) error {
+	replace := map[int][]byte{} // by where the old text begins
+	removed := map[string]bool{}
+	for _, c := range changes {
+		if c.Old != nil {
+			replace[c.Old.Offset] = c.New
+			if c.New == nil {
+				removed[c.Old.UID] = true
+			}
+		}
+	}
+	zones, err := f.missingZones(changes)
+	if err != nil {
+		return err
+	}
+	if f.end < 0 {
+		if _, err := w.Write([]byte(prologue)); err != nil {
+			return err
+		}
+	}
+	from := 0
+	copyTo := func(to int) error {
+		if to <= from {
+			return nil
+		}
+		_, err := w.Write(f.data[from:to])
+		from = to
+		return err
+	}
+	insertZones := func() error {
+		if err := copyTo(max(f.first, 0)); err != nil {
+			return err
+		}
+		_, err := w.Write(zones)
+		zones = nil
+		return err
+	}
+	if len(zones) > 0 && f.end < 0 {
+		if err := insertZones(); err != nil {
+			return err
+		}
+	}
+	if len(replace) > 0 {
+		for _, p := range f.pieces {
+			if len(zones) > 0 && p.Offset >= f.first {
+				if err := insertZones(); err != nil {
+					return err
+				}
+			}
+			text, ok := replace[p.Offset]
+			if !ok && !(p.Override && removed[string(p.UID)]) { // an event goes with its changed occurrences
+				continue
+			}
+			if err := copyTo(p.Offset); err != nil {
+				return err
+			}
+			if _, err := w.Write(text); err != nil {
+				return err
+			}
+			from = p.Offset + len(p.Raw)
+		}
+	}
+	if len(zones) > 0 {
+		if err := insertZones(); err != nil {
+			return err
+		}
+	}
+	if f.end >= 0 {
+		if err := copyTo(f.end); err != nil {
+			return err
+		}
+	}
+	for _, c := range changes {
+		if c.Old != nil {
+			continue
+		}
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if _, err := w.Write(c.New); err != nil {
+			return err
+		}
+	}
+	if f.end >= 0 {
+		err = copyTo(len(f.data))
+	} else {
+		_, err = w.Write([]byte("END:VCALENDAR\r\n"))
+	}
+	if err != nil {
+		return err
+	}
+	return w.flush()
+}
+
+// missingZones gives the VTIMEZONEs that the changes need and the file lacks.
+func (f *File) missingZones(changes []Change) ([]byte, error) {
+	needed := map[string]*zone.Zone{}
+	var order []string
+	for _, c := range changes {
+		for _, z := range c.Zones {
+			if f.zones[z.Name()] == nil && needed[z.Name()] == nil {
+				needed[z.Name()] = z
+				order = append(order, z.Name())
+			}
+		}
+	}
+	var out []byte
+	for _, name := range order {
+		out = ical.AppendZone(out, needed[name], zonesFrom)
+	}
+	return out, nil
+}
+
+// zonesFrom is the year from which a VTIMEZONE we write is valid.
+const zonesFrom = 1970
+
+// readBack reads the new file from the disk's side and counts the changes in
+// it.
+func readBack(file *os.File, want hash.Hash64, changes []Change) (int, error) {
+	if _, err := file.Seek(0, io.SeekStart); err != nil {
+		return 0, err
+	}
+	got := newHash()
+	r := ical.NewReader(io.TeeReader(file, got))
+	r.Mark = event.PropID
+	counts := make(map[identity.ID]int8, len(changes))
+	for _, c := range changes {
+		counts[c.ID] = 0
+	}
+	for {
+		p, err := r.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return 0, err
+		}
+		if p.Fault != nil {
+			return 0, fmt.Errorf("reading back what was written: %w", p.Fault)
+		}
+		if p.Name != "VEVENT" || p.Override {
+			continue
+		}
+		mark := p.Mark
+		if mark == nil {
+			mark = p.UID
+		}
+		if id, err := uuid.ParseBytes(mark); err == nil {
+			if n, ok := counts[id]; ok {
+				counts[id] = n + 1
+			}
+		}
+	}
+	if got.Sum64() != want.Sum64() {
+		return 0, errors.New("what was read back is not what was written")
+	}
+	found := 0
+	for _, c := range changes {
+		if (c.New == nil) == (counts[c.ID] == 0) {
+			found++
+		}
+	}
+	if found != len(changes) {
+		return 0, fmt.Errorf("of %d changes %d were found when reading back", len(changes), found)
+	}
+	return found, nil
+}
+
+// Close gives back the lock.
+func (f *File) Close() error {
+	if f.lock == nil {
+		return nil
+	}
+	return f.lock.Unlock()
+}

@@ -1,0 +1,555 @@
+package source
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"io"
+	"math"
+	"os"
+	"path"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/table"
+)
+
+// workbook reads one worksheet of an XLSX file (ECMA-376), cell by cell with
+// type and number format, as no reader of plain strings can.
+type workbook struct {
+	file   *os.File
+	from   *table.Origin
+	part   io.ReadCloser
+	xml    *xmlScanner
+	shared []string
+	styles []style
+	from04 bool // dates count from 1904
+	cells  []table.Cell
+	row    int32
+	block  cellBlock
+	ended  bool
+}
+
+// style is what a cell's number format means.
+type style struct {
+	kind table.Kind // Number when the format is no date
+	pad  int        // digits that zeros in front fill up to
+}
+
+// Limits of the format and of what is worth reading.
+const (
+	maxRows    = 1 << 20
+	maxColumns = 1 << 14
+	maxPart    = 2 << 30 // bytes of one unpacked part
+)
+
+func openWorkbook(f *os.File, size int64, o Options) (raw, error) {
+	bad := func(format string, args ...any) error {
+		return fault.Newf(format, args...).At(fault.Place{File: o.Name})
+	}
+	z, err := zip.NewReader(f, size)
+	if err != nil {
+		return nil, fault.Newf("the workbook is damaged or was cut short: %w", err).At(fault.Place{File: o.Name}).Do("open it, save it again, or ask for it once more")
+	}
+	w := &workbook{file: f}
+	parts := map[string]*zip.File{}
+	for _, p := range z.File {
+		parts[strings.TrimPrefix(p.Name, "/")] = p
+	}
+	main := parts["xl/workbook.xml"]
+	if main == nil {
+		for name, p := range parts {
+			if strings.HasSuffix(strings.ToLower(name), "/workbook.xml") {
+				main = p
+			}
+		}
+	}
+	if main == nil {
+		if parts["EncryptedPackage"] != nil {
+			return nil, bad("the workbook is locked with a password")
+		}
+		return nil, fault.Newf("is not a workbook: it has no sheets").At(fault.Place{File: o.Name}).Do("save it as .xlsx")
+	}
+	sheets, err := w.readMain(main)
+	if err != nil {
+		return nil, bad("the workbook cannot be read: %w", err)
+	}
+	base := path.Dir(strings.TrimPrefix(main.Name, "/"))
+	targets, err := relations(parts[path.Join(base, "_rels", path.Base(main.Name)+".rels")])
+	if err != nil {
+		return nil, bad("the workbook cannot be read: %w", err)
+	}
+	chosen, err := chooseSheet(sheets, o)
+	if err != nil {
+		return nil, err
+	}
+	w.from = &table.Origin{File: o.Name, Sheet: chosen.name}
+	resolve := func(target string) *zip.File {
+		if strings.HasPrefix(target, "/") {
+			return parts[strings.TrimPrefix(target, "/")]
+		}
+		return parts[path.Join(base, target)]
+	}
+	sheet := resolve(targets[chosen.id])
+	if sheet == nil {
+		return nil, bad("sheet %s is missing from the workbook", chosen.name)
+	}
+	for id, target := range targets {
+		var err error
+		switch {
+		case strings.HasSuffix(target, "sharedStrings.xml"):
+			w.shared, err = readShared(resolve(target))
+		case strings.HasSuffix(target, "styles.xml"):
+			w.styles, err = readStyles(resolve(target))
+		}
+		if err != nil {
+			return nil, bad("the workbook's part %s cannot be read: %w", id, err)
+		}
+	}
+	if w.part, err = openPart(sheet); err != nil {
+		return nil, bad("sheet %s cannot be read: %w", chosen.name, err)
+	}
+	w.xml = newXML(w.part)
+	return w, nil
+}
+
+var errPart = errors.New("it unpacks to more than 2 GiB")
+
+// openPart opens a part of the package, guarded against unpacking for ever.
+func openPart(p *zip.File) (io.ReadCloser, error) {
+	if p == nil {
+		return nil, errors.New("it is missing")
+	}
+	if p.UncompressedSize64 > maxPart {
+		return nil, errPart
+	}
+	r, err := p.Open()
+	if err != nil {
+		return nil, err
+	}
+	return struct {
+		io.Reader
+		io.Closer
+	}{&capped{r, maxPart}, r}, nil
+}
+
+type capped struct {
+	r    io.Reader
+	left int64
+}
+
+func (c *capped) Read(p []byte) (int, error) {
+	if c.left <= 0 {
+		return 0, errPart
+	}
+	n, err := c.r.Read(p)
+	c.left -= int64(n)
+	return n, err
+}
+
+type sheetRef struct{ name, id string }
+
+func (w *workbook) readMain(p *zip.File) ([]sheetRef, error) {
+	r, err := openPart(p)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	x := newXML(r)
+	var sheets []sheetRef
+	for k := x.next(); k != xmlEnd; k = x.next() {
+		if k != xmlStart {
+			continue
+		}
+		switch {
+		case x.is("sheet"):
+			sheets = append(sheets, sheetRef{string(x.get("name")), string(x.get("id"))})
+		case x.is("workbookPr"):
+			v := string(x.get("date1904"))
+			w.from04 = v == "1" || v == "true"
+		}
+	}
+	return sheets, x.err
+}
+
+func relations(p *zip.File) (map[string]string, error) {
+	r, err := openPart(p)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	out := map[string]string{}
+	x := newXML(r)
+	for k := x.next(); k != xmlEnd; k = x.next() {
+		if k == xmlStart && x.is("Relationship") {
+			out[string(x.get("Id"))] = string(x.get("Target"))
+		}
+	}
+	return out, x.err
+}
+
+func chooseSheet(sheets []sheetRef, o Options) (sheetRef, error) {
+	at := fault.Place{File: o.Name}
+	if len(sheets) == 0 {
+		return sheetRef{}, fault.Newf("the workbook has no sheets").At(at)
+	}
+	if o.Sheet == "" {
+		return sheets[0], nil
+	}
+	var names []string
+	for _, s := range sheets {
+		if strings.EqualFold(strings.TrimSpace(s.name), strings.TrimSpace(o.Sheet)) {
+			return s, nil
+		}
+		names = append(names, s.name)
+	}
+	if n, err := strconv.Atoi(o.Sheet); err == nil && n >= 1 && n <= len(sheets) {
+		return sheets[n-1], nil
+	}
+	return sheetRef{}, fault.Unknown("sheet", o.Sheet, names).At(at)
+}
+
+func readShared(p *zip.File) ([]string, error) {
+	r, err := openPart(p)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	x := newXML(r)
+	var out []string
+	for k := x.next(); k != xmlEnd; k = x.next() {
+		if k == xmlStart && x.is("si") {
+			out = append(out, x.content("rPh"))
+		}
+	}
+	return out, x.err
+}
+
+func readStyles(p *zip.File) ([]style, error) {
+	r, err := openPart(p)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	formats := map[string]string{}
+	var out []style
+	inside := false
+	x := newXML(r)
+	for k := x.next(); k != xmlEnd; k = x.next() {
+		switch {
+		case k == xmlStart && x.is("numFmt"):
+			formats[string(x.get("numFmtId"))] = string(x.get("formatCode"))
+		case k == xmlStart && x.is("cellXfs"):
+			inside = x.open
+		case k == xmlClose && x.is("cellXfs"):
+			inside = false
+		case k == xmlStart && inside && x.is("xf"):
+			id := string(x.get("numFmtId"))
+			code, custom := formats[id]
+			if !custom {
+				code = builtin[id]
+			}
+			out = append(out, readFormat(code))
+		}
+	}
+	return out, x.err
+}
+
+// builtin has the number formats that files name by number alone (ECMA-376
+// part 1, §18.8.30), as far as they are dates and times.
+var builtin = map[string]string{
+	"14": "d/m/yyyy", "15": "d-mmm-yy", "16": "d-mmm", "17": "mmm-yy", "18": "h:mm AM/PM", "19": "h:mm:ss AM/PM", "20": "h:mm", "21": "h:mm:ss", "22": "d/m/yyyy h:mm",
+	"27": "yyyy/m/d", "28": "m/d", "29": "m/d", "30": "m/d/yy", "31": "yyyy/m/d", "32": "h:mm", "33": "h:mm:ss", "34": "h:mm", "35": "h:mm:ss", "36": "yyyy/m/d",
+	"45": "mm:ss", "46": "[h]:mm:ss", "47": "mm:ss.0", "50": "yyyy/m/d", "51": "m/d", "52": "yyyy/m", "53": "m/d", "54": "m/d", "55": "yyyy/m", "56": "m/d", "57": "yyyy/m/d", "58": "m/d",
+}
+
+// readFormat tells from a number format what its cells are: dates, times of
+// day, lengths ([h]:mm) or numbers, and how many digits zeros fill up.
+func readFormat(code string) style {
+	code, _, _ = strings.Cut(code, ";") // the format of positive numbers
+	date, clock, length := false, false, false
+	for i := 0; i < len(code); i++ {
+		switch c := code[i] | 0x20; {
+		case code[i] == '"':
+			if end := strings.IndexByte(code[i+1:], '"'); end >= 0 {
+				i += end + 1
+			}
+		case code[i] == '\\' || code[i] == '_' || code[i] == '*':
+			i++
+		case code[i] == '[':
+			end := strings.IndexByte(code[i:], ']')
+			if end < 0 {
+				return style{kind: table.Number}
+			}
+			switch strings.ToLower(code[i+1 : i+end]) {
+			case "h", "hh", "m", "mm", "s", "ss":
+				length = true
+			}
+			i += end
+		case c == 'y' || c == 'd':
+			date = true
+		case c == 'h' || c == 's':
+			clock = true
+		case c == 'm' && !clock && !length && !strings.Contains(strings.ToLower(code[i:]), "s"):
+			date = true
+		case c == 'g' && strings.HasPrefix(strings.ToLower(code[i:]), "general"):
+			i += len("general") - 1
+		case (c == 'a' || c == 'p') && strings.HasPrefix(strings.ToLower(code[i:]), "am/pm"):
+			clock = true
+			i += 4
+		}
+	}
+	switch {
+	case length:
+		return style{kind: table.Duration}
+	case date && clock:
+		return style{kind: table.DateTime}
+	case date:
+		return style{kind: table.Date}
+	case clock:
+		return style{kind: table.Time}
+	}
+	s := style{kind: table.Number}
+	if code != "" && strings.Trim(code, "0") == "" {
+		s.pad = len(code)
+	}
+	return s
+}
+
+func (w *workbook) origin() *table.Origin { return w.from }
+
+func (w *workbook) Close() error {
+	if w.part != nil {
+		w.part.Close()
+	}
+	return w.file.Close()
+}
+
+func (w *workbook) fail(format string, args ...any) error {
+	return fault.Newf(format, args...).At(fault.Place{File: w.from.File, Sheet: w.from.Sheet, Row: int(w.row)})
+}
+
+func (w *workbook) next() (table.Row, error) {
+	for !w.ended {
+		switch w.xml.next() {
+		case xmlEnd:
+			if w.xml.err != nil {
+				return table.Row{}, w.fail("the sheet cannot be read on: %w", w.xml.err)
+			}
+			return table.Row{}, w.fail("the sheet ends in the middle")
+		case xmlClose:
+			if w.xml.is("sheetData") || w.xml.is("worksheet") {
+				w.ended = true
+			}
+		case xmlStart:
+			if w.xml.is("row") {
+				return w.readRow()
+			}
+			if w.xml.is("sheetData") && !w.xml.open {
+				w.ended = true
+			}
+		}
+	}
+	return table.Row{}, io.EOF
+}
+
+func (w *workbook) readRow() (table.Row, error) {
+	if n, ok := atoi(w.xml.get("r")); ok {
+		w.row = int32(n)
+	} else {
+		w.row++
+	}
+	if w.row > maxRows {
+		return table.Row{}, w.fail("the sheet has more than %d rows, the most a workbook can have", maxRows)
+	}
+	row := table.Row{Origin: w.from, Number: w.row}
+	w.cells = w.cells[:0]
+	if !w.xml.open {
+		return row, nil
+	}
+	for {
+		switch w.xml.next() {
+		case xmlEnd:
+			return row, w.fail("the row cannot be read: %w", orDamaged(w.xml.err))
+		case xmlClose:
+			if w.xml.is("row") {
+				row.Cells = w.block.take(w.cells)
+				return row, nil
+			}
+		case xmlStart:
+			if w.xml.is("c") {
+				if err := w.readCell(); err != nil {
+					return row, err
+				}
+			}
+		}
+	}
+}
+
+func orDamaged(err error) error {
+	if err == nil {
+		return errXML
+	}
+	return err
+}
+
+func atoi(b []byte) (int, bool) {
+	n, err := strconv.Atoi(string(b))
+	return n, err == nil && n > 0
+}
+
+func (w *workbook) readCell() error {
+	column := len(w.cells)
+	if ref := w.xml.get("r"); len(ref) > 0 {
+		if i := table.Index(string(bytes.TrimRight(ref, "0123456789"))); i >= 0 {
+			column = i
+		}
+	}
+	if column >= maxColumns {
+		return w.fail("the row has more than %d columns, the most a workbook can have", maxColumns)
+	}
+	kind := string(w.xml.get("t"))
+	format := style{kind: table.Number}
+	if s, ok := atoi(w.xml.get("s")); ok && s < len(w.styles) {
+		format = w.styles[s]
+	} else if len(w.styles) > 0 && !ok {
+		format = w.styles[0]
+	}
+	value, formula, found := "", false, false
+	for w.xml.open {
+		k := w.xml.next()
+		if k == xmlEnd {
+			return w.fail("a cell cannot be read: %w", orDamaged(w.xml.err))
+		}
+		if k == xmlClose && w.xml.is("c") {
+			break
+		}
+		if k != xmlStart {
+			continue
+		}
+		switch {
+		case w.xml.is("v"):
+			value, found = w.xml.content(""), true
+		case w.xml.is("is"):
+			value, found = w.xml.content("rPh"), true
+		case w.xml.is("f"):
+			formula = true
+			w.xml.content("")
+		}
+		w.xml.open = true // the cell itself is open still
+	}
+	for len(w.cells) <= column {
+		w.cells = append(w.cells, table.Cell{})
+	}
+	w.cells[column] = w.cell(kind, format, value, found, formula)
+	return nil
+}
+
+func (w *workbook) cell(kind string, format style, value string, found, formula bool) table.Cell {
+	text := func(s string) table.Cell {
+		if s == "" {
+			return table.Cell{}
+		}
+		return table.Cell{Kind: table.Text, Text: s}
+	}
+	switch kind {
+	case "s":
+		i, err := strconv.Atoi(strings.TrimSpace(value))
+		if err != nil || i < 0 || i >= len(w.shared) {
+			return table.Cell{Kind: table.Bad, Text: "missing text " + value}
+		}
+		return text(decodeEscapes(w.shared[i]))
+	case "str", "inlineStr":
+		return text(decodeEscapes(value))
+	case "b":
+		return table.Cell{Kind: table.Bool, Text: map[bool]string{true: "true", false: "false"}[value == "1"]}
+	case "e":
+		return table.Cell{Kind: table.Bad, Text: value}
+	case "d":
+		return text(value)
+	}
+	value = strings.TrimSpace(value)
+	if !found || value == "" {
+		if formula {
+			return table.Cell{Kind: table.Bad, Text: "a formula without a value"}
+		}
+		return table.Cell{}
+	}
+	n, err := strconv.ParseFloat(value, 64)
+	if err != nil || math.IsInf(n, 0) || math.IsNaN(n) {
+		return table.Cell{Kind: table.Bad, Text: value}
+	}
+	return w.number(n, format)
+}
+
+// lastDay is 31 December 9999, the last day a workbook can show.
+const lastDay = 2958466
+
+func (w *workbook) number(n float64, format style) table.Cell {
+	switch format.kind {
+	case table.Date, table.DateTime:
+		if n < 0 || n >= lastDay {
+			break
+		}
+		kind := format.kind
+		if kind == table.DateTime && n < 1 || kind == table.Date && n < 1 && n > 0 {
+			return table.NewTemporal(table.Time, n)
+		}
+		if w.from04 {
+			n += 1462
+		} else if n < 60 {
+			n++ // before the 29 February 1900 that never was
+		}
+		if kind == table.Date && n != math.Trunc(n) {
+			kind = table.DateTime
+		}
+		return table.NewTemporal(kind, n)
+	case table.Time:
+		if n >= 1 && n < lastDay { // a date formatted to show only its time
+			if w.from04 {
+				n += 1462
+			}
+			return table.NewTemporal(table.DateTime, n)
+		}
+		if n >= 0 {
+			return table.NewTemporal(table.Time, n)
+		}
+	case table.Duration:
+		return table.NewTemporal(table.Duration, n)
+	}
+	c := table.Cell{Kind: table.Number, Number: n}
+	if n == math.Trunc(n) && math.Abs(n) < 1e15 {
+		c.Text = strconv.FormatInt(int64(n), 10)
+		for format.pad > len(c.Text) && n >= 0 {
+			c.Text = strings.Repeat("0", format.pad-len(c.Text)) + c.Text
+		}
+	} else {
+		c.Text = strconv.FormatFloat(n, 'f', -1, 64)
+		if short := strconv.FormatFloat(n, 'f', 10, 64); len(short) < len(c.Text) { // 0.1+0.2
+			c.Text = strings.TrimRight(strings.TrimRight(short, "0"), ".")
+		}
+	}
+	return c
+}
+
+// decodeEscapes undoes _x000D_, by which workbooks write control characters.
+func decodeEscapes(s string) string {
+	if !strings.Contains(s, "_x") {
+		return s
+	}
+	var b strings.Builder
+	for i := 0; i < len(s); i++ {
+		if i+7 <= len(s) && s[i] == '_' && s[i+1] == 'x' && s[i+6] == '_' {
+			if n, err := strconv.ParseUint(s[i+2:i+6], 16, 16); err == nil && utf8.ValidRune(rune(n)) {
+				b.WriteRune(rune(n))
+				i += 6
+				continue
+			}
+		}
+		b.WriteByte(s[i])
+	}
+	return b.String()
+}
+

@@ -111,3 +111,14 @@ func (s *Seal) Last(zones ical.Zones) (event.Span, bool) {
 	span, err := event.ParseSpan(s.source[event.When], zones)
 	return span, err == nil
 }
+
+// Edited tells whether the event differs from what the calendar held after
+// the last load, in any field that was loaded.
+func (s *Seal) Edited(current *event.Event, zones ical.Zones) bool {
+	for _, f := range allFields {
+		if s.Knows(f) && !matches(s.calendar[f], f, current, zones) {
+			return true
+		}
+	}
+	return false
+}

@@ -270,3 +270,18 @@ func appendTimeLine(dst []byte, name string, t zone.Time) []byte {
 	}
 	return append(appendTime(append(dst, ':'), t), '\r', '\n')
 }
+
+// Marks gives the intake and the key that a VEVENT is marked with, without
+// reading the rest of it.
+func Marks(raw []byte) (intake, key string) {
+	for l := range ical.Lines(raw) {
+		switch {
+		case l.Depth != 0:
+		case l.Is(PropIntake):
+			intake = l.Text()
+		case l.Is(PropKey):
+			key = l.Text()
+		}
+	}
+	return intake, key
+}

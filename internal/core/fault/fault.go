@@ -57,6 +57,10 @@ type Fault struct {
 	Cause  error  // completes the sentence begun by the value: "is not a date"
 	Advice string // what to do next, an imperative without a full stop
 
+	// Outside tells that a file, a server or a quota stands in the way, and not
+	// the request or the input.
+	Outside bool
+
 	// Excerpt is the line of a settings file with a caret under the mistake,
 	// ready to be shown below the message; empty for other problems.
 	Excerpt string
@@ -75,6 +79,12 @@ func Newf(format string, args ...any) *Fault {
 // Do sets the advice and returns the fault.
 func (f *Fault) Do(format string, args ...any) *Fault {
 	f.Advice = fmt.Sprintf(format, args...)
+	return f
+}
+
+// FromOutside marks the fault as one the request is not to blame for.
+func (f *Fault) FromOutside() *Fault {
+	f.Outside = true
 	return f
 }
 

@@ -94,19 +94,20 @@ func (b *Batch) sort() {
 		}
 		key := m.Key(row)
 		reason, f := m.LeftOut(row)
+		total := f == nil && totalsRow(row, key)
 		switch {
 		case f != nil:
 			b.hold(i, key, f)
+		case total:
+			b.leave(i, nil, "totals row")
 		case reason != "":
 			b.leave(i, key, reason)
-		case key.Empty() && totalsRow(row):
-			b.leave(i, nil, "totals row")
 		case key.Empty():
 			b.NoKey = true
 			f := fault.Newf("%s is empty: without a key the row cannot be found again", m.keyLabel()).Do("fill it in")
 			b.hold(i, nil, f)
 		}
-		if key.Empty() {
+		if key.Empty() || total {
 			continue
 		}
 		id := identity.Of(b.identity, key)
@@ -181,7 +182,7 @@ func (b *Batch) settleDoubled(pairs [][2]int) {
 			if b.fate[i] != WantedRow {
 				continue
 			}
-			f := fault.New(key.String(), "stands in rows "+strings.Join(numbers, ", ")+": same key, different "+orElse(what, "spelling")).Do("give each event a key of its own, or remove the rows that are wrong")
+			f := fault.New(key.String(), "is the key of rows "+strings.Join(numbers, " and ")+", which differ in "+orElse(what, "spelling")).Do("give each event a key of its own, or remove the rows that are wrong")
 			f.Place.Column = b.Mapping.keyLabel()
 			b.hold(i, key, f)
 		}
@@ -229,15 +230,16 @@ func (b *Batch) difference(group []int) string {
 
 var totalWords = []string{"total", "totals", "grand total", "subtotal", "sub-total", "sum", "summe", "gesamt", "somme", "totale", "totaal", "suma", "soma"}
 
-// totalsRow tells whether a row without a key only sums up the others.
-func totalsRow(row table.Row) bool {
+// totalsRow tells whether a row only sums up the others: the first thing in
+// it says so, and it has no key of its own.
+func totalsRow(row table.Row, key identity.Key) bool {
 	for _, c := range row.Cells {
 		if !c.Filled() {
 			continue
 		}
 		text := strings.ToLower(strings.Trim(strings.TrimSpace(c.Text), ":. "))
 		for _, w := range totalWords {
-			if text == w || strings.HasPrefix(text, w+" ") || strings.HasPrefix(text, w+":") {
+			if text == w || (key.Empty() && (strings.HasPrefix(text, w+" ") || strings.HasPrefix(text, w+":"))) {
 				return true
 			}
 		}
@@ -271,4 +273,9 @@ func (b *Batch) Leave(i int, reason string) {
 func (b *Batch) Present(id identity.ID) (Fate, bool) {
 	f, ok := b.present[id]
 	return f, ok
+}
+
+// Hold holds row i, which was wanted.
+func (b *Batch) Hold(i int, f *fault.Fault) {
+	b.hold(i, b.Mapping.Key(b.Rows[i]), f)
 }

@@ -180,6 +180,8 @@ func (m *Mapping) settlePair(s *moments) {
 	}
 	for _, i := range s.columns {
 		switch {
+		case len(s.columns) == 1 && s == m.end: // the end of what starts on a known day is a time of that day
+			m.columns[i].Prefer(moment.ClockRole)
 		case has[moment.DateRole] && len(s.columns) > 1:
 			m.columns[i].Prefer(moment.ClockRole)
 		case has[moment.ClockRole] || len(s.columns) == 1:
@@ -193,7 +195,7 @@ func (m *Mapping) settlePair(s *moments) {
 func (m *Mapping) Evidence() []string {
 	var out []string
 	for i := range m.width {
-		if c := m.columns[i]; c != nil && c.Evidence() != "" {
+		if c := m.columns[i]; c != nil && c.Role() != moment.ClockRole && c.Evidence() != "" {
 			out = append(out, m.Header.Label(i)+": "+c.Evidence())
 		}
 	}

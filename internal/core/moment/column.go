@@ -745,3 +745,8 @@ func (c *Column) placeRelative(text string, d date) (int64, *fault.Fault) {
 	}
 	return 0, fault.New(text, "is not a date")
 }
+
+// Holds tells whether most of the column's filled cells are dates or times.
+func (c *Column) Holds(filled int) bool {
+	return filled > 0 && (c.dates+c.clocks+max(c.dateOnly, c.clockOnly))*2 > filled
+}

@@ -19,13 +19,25 @@ type Object struct {
 	UID       string
 }
 
+// Components are all VEVENTs of one UID.
+type Components struct {
+	Raws [][]byte
+	Line int // 1-based line of the calendar's text the first begins on
+}
+
 // Change is one event to be written. Exactly one of the three is meant: a new
 // event (Old nil), a replaced one, or a removed one (New nil).
 type Change struct {
 	ID    identity.ID
 	Old   *Object
 	New   []byte
-	Zones []*zone.Zone // zones that the new text names
+	Zones []ZoneUse // zones that the new text names
+}
+
+// ZoneUse is a zone and the first year in which it is used.
+type ZoneUse struct {
+	Zone *zone.Zone
+	Year int
 }
 
 // Calendar is one calendar opened for a run. What is read stays as it was
@@ -37,9 +49,8 @@ type Calendar interface {
 	Find(id identity.ID) *Object
 	// Ours calls yield with every event that bears one of our identities.
 	Ours(yield func(id identity.ID, o *Object) bool)
-	// All calls yield with every component that could be read, and the
-	// calendar it lies in; overrides too.
-	All(yield func(raw []byte, line int) bool)
+	// Objects calls yield with every event, its changed occurrences with it.
+	Objects(yield func(o Components) bool)
 	// Resolve gives the zone a TZID means in this calendar.
 	Resolve(tzid string) (*zone.Zone, error)
 	// Faults are what was found damaged.
@@ -50,4 +61,3 @@ type Calendar interface {
 	// Close gives up what opening took hold of.
 	Close() error
 }
-

@@ -39,8 +39,8 @@ type File struct {
 	book       *zone.Book
 	faults     []*fault.Fault
 	damaged    bool
-	end        int // offset of the END:VCALENDAR new events go before; -1 without
-	first      int // offset of the first component of that VCALENDAR
+	end        int         // offset of the END:VCALENDAR new events go before; -1 without
+	first      int         // offset of the first component of that VCALENDAR
 	stat       os.FileInfo // nil when the file does not exist
 	lock       *flock.Flock
 	seed       maphash.Seed
@@ -79,11 +79,11 @@ func (f *File) takeLock(ctx context.Context) error {
 	ok, err := f.lock.TryLockContext(ctx, 50*time.Millisecond)
 	switch {
 	case errors.Is(err, os.ErrPermission):
-		return fault.Newf("its folder may not be written to").At(f.at()).Do("ask for permission, or choose another place")
+		return fault.Newf("its folder may not be written to").At(f.at()).Do("ask for permission, or choose another place").FromOutside()
 	case err != nil && !errors.Is(err, context.DeadlineExceeded):
-		return fault.Newf("the lock beside it cannot be taken: %w", err).At(f.at())
+		return fault.Newf("the lock beside it cannot be taken: %w", err).At(f.at()).FromOutside()
 	case !ok:
-		return fault.Newf("another run is writing it").At(f.at()).Do("wait for it to finish, then load again")
+		return fault.Newf("another run is writing it").At(f.at()).Do("wait for it to finish, then load again").FromOutside()
 	}
 	return nil
 }
@@ -97,14 +97,14 @@ func (f *File) read(create bool) error {
 		return nil
 	}
 	if err != nil {
-		return fault.Newf("cannot be read: %w", err).At(f.at())
+		return fault.Newf("cannot be read: %w", err).At(f.at()).FromOutside()
 	}
 	if info.IsDir() {
 		return fault.Newf("is a folder, not a calendar file").At(f.at())
 	}
 	f.stat = info
 	if f.data, err = os.ReadFile(f.path); err != nil {
-		return fault.Newf("cannot be read: %w", err).At(f.at())
+		return fault.Newf("cannot be read: %w", err).At(f.at()).FromOutside()
 	}
 	return f.parse()
 }
@@ -122,7 +122,7 @@ func (f *File) parse() error {
 			break
 		}
 		if err != nil {
-			return fault.Newf("cannot be read: %w", err).At(f.at())
+			return fault.Newf("cannot be read: %w", err).At(f.at()).FromOutside()
 		}
 		f.take(p, masters)
 		if p.Calendar > calendars {
@@ -250,10 +250,29 @@ func (f *File) Ours(yield func(identity.ID, *Object) bool) {
 	}
 }
 
-// All implements Calendar.
-func (f *File) All(yield func(raw []byte, line int) bool) {
-	for _, p := range f.pieces {
-		if !yield(p.Raw, p.Line) {
+// Shown is the calendar's path as messages call it.
+func (f *File) Shown() string { return f.shown }
+
+// Objects implements Calendar: the components of each UID together, in the
+// order in which the UIDs first appear.
+func (f *File) Objects(yield func(o Components) bool) {
+	together := map[string][]int{} // pieces of the UIDs that have changed occurrences
+	for n, p := range f.pieces {
+		if f.overrides[maphash.Bytes(f.seed, p.UID)] > 0 {
+			together[string(p.UID)] = append(together[string(p.UID)], n)
+		}
+	}
+	for n, p := range f.pieces {
+		o := Components{Line: p.Line, Raws: [][]byte{p.Raw}}
+		if group := together[string(p.UID)]; len(group) > 0 && p.UID != nil {
+			if group[0] != n {
+				continue
+			}
+			for _, m := range group[1:] {
+				o.Raws = append(o.Raws, f.pieces[m].Raw)
+			}
+		}
+		if !yield(o) {
 			return
 		}
 	}
@@ -296,7 +315,7 @@ func (f *File) Apply(ctx context.Context, changes []Change) (int, error) {
 		return 0, nil
 	}
 	if f.damaged {
-		return 0, fault.Newf("is damaged and was not touched: %w", f.faults[0].Cause).At(f.faults[0].Place).Do("mend or replace the file, then load again")
+		return 0, fault.Newf("is damaged and was not touched: %w", f.faults[0].Cause).At(f.faults[0].Place).Do("mend or replace the file, then load again").FromOutside()
 	}
 	if err := f.unchanged(); err != nil {
 		return 0, err
@@ -358,7 +377,7 @@ func (f *File) writeFault(err error) error {
 	if errors.Is(err, os.ErrPermission) {
 		advice = "ask for permission to write there, then load again"
 	}
-	return fault.Newf("could not be written and stands as it was: %w", err).At(f.at()).Do("%s", advice)
+	return fault.Newf("could not be written and stands as it was: %w", err).At(f.at()).Do("%s", advice).FromOutside()
 }
 
 // unchanged makes sure that the file is still the one that was read, and may
@@ -371,9 +390,9 @@ func (f *File) unchanged() error {
 	case err != nil:
 		return err
 	case f.stat == nil || info.Size() != f.stat.Size() || !info.ModTime().Equal(f.stat.ModTime()):
-		return fault.Newf("was changed by someone else while it was being compared; nothing was written").At(f.at()).Do("load again")
+		return fault.Newf("was changed by someone else while it was being compared; nothing was written").At(f.at()).Do("load again").FromOutside()
 	case info.Mode().Perm()&0o200 == 0:
-		return fault.Newf("is write-protected; nothing was written").At(f.at()).Do("remove the protection, then load again")
+		return fault.Newf("is write-protected; nothing was written").At(f.at()).Do("remove the protection, then load again").FromOutside()
 	}
 	return nil
 }
@@ -517,27 +536,34 @@ func (f *File) write(ctx context.Context, w *summed, changes []Change) error {
 	return w.flush()
 }
 
-// missingZones gives the VTIMEZONEs that the changes need and the file lacks.
+// missingZones gives the VTIMEZONEs that the changes need and the file lacks,
+// each valid from the earliest year that is spoken of.
 func (f *File) missingZones(changes []Change) ([]byte, error) {
-	needed := map[string]*zone.Zone{}
-	var order []string
+	needed := map[string]int{}
+	var order []*zone.Zone
 	for _, c := range changes {
 		for _, z := range c.Zones {
-			if f.zones[z.Name()] == nil && needed[z.Name()] == nil {
-				needed[z.Name()] = z
-				order = append(order, z.Name())
+			name := z.Zone.Name()
+			if f.zones[name] != nil {
+				continue
 			}
+			if _, known := needed[name]; !known {
+				needed[name] = zonesFrom
+				order = append(order, z.Zone)
+			}
+			needed[name] = min(needed[name], z.Year)
 		}
 	}
 	var out []byte
-	for _, name := range order {
-		out = ical.AppendZone(out, needed[name], zonesFrom)
+	for _, z := range order {
+		out = ical.AppendZone(out, z, needed[z.Name()])
 	}
 	return out, nil
 }
 
-// zonesFrom is the year from which a VTIMEZONE we write is valid.
-const zonesFrom = 1970
+// zonesFrom is the latest year from which a VTIMEZONE we write is valid; an
+// event of an earlier year makes it begin there.
+const zonesFrom = 2000
 
 // readBack reads the new file from the disk's side and counts the changes in
 // it.

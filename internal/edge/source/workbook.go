@@ -552,4 +552,3 @@ func decodeEscapes(s string) string {
 	}
 	return b.String()
 }
-

@@ -1,0 +1,111 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"github.com/charmbracelet/x/ansi"
+	"github.com/spf13/cobra"
+
+	"almanach/demo"
+	"almanach/internal/core/fault"
+	"almanach/internal/job"
+)
+
+func (a *app) demo() *cobra.Command {
+	return &cobra.Command{
+		Use:   "demo [FOLDER]",
+		Short: "Lay out the demo desk in a folder and walk the whole job on it",
+		Long: `Lay out the desk of the harbour office of Tarn Haven, an invented port, in a
+folder (tarn-haven, unless you name another), and walk the whole job on it:
+preview, load, load again, a changed sheet, extract, reconcile. Every command is
+shown before it runs, so that you can repeat each one yourself.`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			dir := ""
+			if len(args) > 0 {
+				dir = args[0]
+			}
+			dir, err := job.LayOut(dir)
+			if err != nil {
+				return err
+			}
+			return a.walk(c.Context(), dir)
+		},
+	}
+}
+
+// demoStep is one step of the walk: why it is done, what happens in the
+// office before it, and the command.
+type demoStep struct {
+	why    string
+	before func(dir string) error
+	args   []string
+	codes  []int // exit codes it may end with
+}
+
+func demoSteps() []demoStep {
+	week := []string{"--from", demo.From, "--to", demo.To}
+	return []demoStep{
+		{why: "The agents have sent the week's berth bookings. See what a load would do before anything is written. Two calls share a number, one time cannot be read: these are held, with the reason.",
+			args: []string{"preview", "berth-bookings"}, codes: []int{exitLeft}},
+		{why: "Load it. Rows that are held wait; everything else is in the calendar.",
+			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
+		{why: "Load it again, as happens. Nothing is new, nothing changes, nothing is doubled.",
+			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
+		{why: "The ferry timetable: five rows, each a series that repeats every week.",
+			args: []string{"load", "ferries"}, codes: []int{exitDone}},
+		{why: "Next day. A new sheet has come: one call moved, one was withdrawn, one is added, the unreadable time and the doubled number are mended. Meanwhile someone moved Marram Light to berth 6 in the calendar by hand, and moved Corvane to half past three, which the sheet moved to two o'clock. What did not collide goes in, the hand's work is kept, the collision is yours to settle.",
+			before: func(dir string) error {
+				if err := job.Later(dir); err != nil {
+					return err
+				}
+				berths := filepath.Join("calendars", "berths.ics")
+				if err := job.HandEdit(dir, berths, "TH-1033", "LOCATION", "Berth 6"); err != nil {
+					return err
+				}
+				return job.HandEdit(dir, berths, "TH-1036", "DTSTART", "20260305T153000")
+			},
+			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
+		{why: "Settle the collision: this time the sheet is right.",
+			args: []string{"load", "berth-bookings", "--take", "sheet", "TH-1036"}, codes: []int{exitDone}},
+		{why: "Take the week out of both calendars, every sailing of the ferries counted.",
+			args: append([]string{"extract", "berths", "ferries"}, week...), codes: []int{exitDone}},
+		{why: "Show that the calendar agrees with the sheet, line by line. The one difference is the berth that was changed by hand.",
+			args: append([]string{"reconcile", "berth-bookings"}, week...), codes: []int{exitLeft}},
+	}
+}
+
+func (a *app) walk(ctx context.Context, dir string) error {
+	p := a.printer()
+	p.Say("The desk of the harbour office of Tarn Haven is laid out in " + dir + ". It is Monday 2 March 2026, eight o'clock.")
+	for n, s := range demoSteps() {
+		p.Gap()
+		p.Step(fmt.Sprintf("%d. ", n+1), s.why)
+		if s.before != nil {
+			if err := s.before(dir); err != nil {
+				return err
+			}
+		}
+		shown := append(append([]string{}, s.args...), "--now", demo.Now)
+		p.Command("almanach " + strings.Join(append(shown, "--desk", dir), " "))
+		w := a.world
+		w.Args = append([]string{"--desk", dir, "--now", demo.Now}, s.args...)
+		code := Run(ctx, w)
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		expected := false
+		for _, c := range s.codes {
+			expected = expected || c == code
+		}
+		if !expected {
+			return fault.Newf("the demo's step %d ended with code %d", n+1, code).Do("please report this")
+		}
+	}
+	p.Gap()
+	p.Say(ansi.Strip("That is the whole job. Go to the desk with cd " + dir + " and repeat any of it, change the sheet in inbox/, look at the intakes in intakes/, open calendars/berths.ics in a calendar program."))
+	return nil
+}

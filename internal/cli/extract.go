@@ -1,0 +1,135 @@
+package cli
+
+import (
+	"bytes"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"almanach/internal/cli/show"
+	"almanach/internal/core/extract"
+	"almanach/internal/core/fault"
+	"almanach/internal/job"
+)
+
+func (a *app) extract() *cobra.Command {
+	var from, to, as, out string
+	var columns []string
+	c := &cobra.Command{
+		Use:   "extract [CALENDAR…]",
+		Short: "Take the occurrences of a date range out, with every repeating event expanded",
+		Long: `Take the occurrences of a date range out of calendars, with every repeating
+event expanded. CALENDAR is a name of the desk or an .ics file; without one, all
+calendars of the desk are taken. Both days of the range are included; without
+--from it begins today, without --to it is a week.`,
+		Example: "  almanach extract berths --from 2026-03-02 --to 2026-03-08\n  almanach extract berths.ics --from monday --as csv --out week.csv",
+		RunE: func(c *cobra.Command, args []string) error {
+			office, err := a.office()
+			if err != nil {
+				return err
+			}
+			if a.json {
+				as = "json"
+			}
+			allowed := append([]string{"day", "time"}, extract.Columns...)
+			for _, name := range columns {
+				if !slices.Contains(allowed, name) {
+					return fault.Unknown("column of an extract", name, allowed)
+				}
+			}
+			r, f := office.ParseRange(from, to)
+			if f != nil {
+				return f
+			}
+			x, err := job.ExtractCalendars(c.Context(), office, args, r)
+			if err != nil {
+				return err
+			}
+			if err := a.writeExtract(x, as, out, columns); err != nil {
+				return err
+			}
+			if len(x.Faults) > 0 {
+				if as != "" {
+					p := show.Printer{W: a.world.Stderr}
+					for _, f := range x.Faults {
+						p.Fault(f)
+					}
+				}
+				return errLeft
+			}
+			return nil
+		},
+	}
+	flags := c.Flags()
+	flags.StringVar(&from, "from", "", "first `DAY`, or a date and time (default: today)")
+	flags.StringVar(&to, "to", "", "last `DAY`, included, or a date and time (default: a week)")
+	flags.StringVar(&as, "as", "", "`FORM` to write: table, csv or json (default: table, or what --out ends in)")
+	flags.StringVar(&out, "out", "", "write to this `FILE`")
+	flags.StringSliceVar(&columns, "columns", nil, "`COLUMNS` to show, with commas between: "+strings.Join(extract.Columns, ", "))
+	return c
+}
+
+func (a *app) writeExtract(x *job.Extract, as, out string, columns []string) error {
+	if as == "" && out != "" {
+		as = strings.TrimPrefix(strings.ToLower(filepath.Ext(out)), ".")
+	}
+	var b bytes.Buffer
+	switch as {
+	case "", "table":
+		p := a.printer()
+		if out != "" {
+			p = &show.Printer{W: &b}
+		}
+		p.Extract(x, columns)
+	case "csv":
+		if len(columns) == 0 {
+			columns = extract.Columns
+		}
+		if err := show.CSV(&b, x.Rows, columns); err != nil {
+			return err
+		}
+	case "json":
+		if x.Rows == nil {
+			x.Rows = []extract.Row{}
+		}
+		if err := show.JSON(&b, x.Rows); err != nil {
+			return err
+		}
+	default:
+		return fault.Unknown("form of an extract", as, []string{"table", "csv", "json"})
+	}
+	if out == "" {
+		_, err := a.out.Write(b.Bytes())
+		return err
+	}
+	return writeFile(out, b.Bytes())
+}
+
+// writeFile writes a file whole or not at all.
+func writeFile(path string, data []byte) error {
+	stopped := func(err error) error {
+		return fault.Newf("cannot be written: %w", err).At(fault.Place{File: path}).Do("check the folder and its permissions").FromOutside()
+	}
+	temp, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
+	if err != nil {
+		return stopped(err)
+	}
+	defer os.Remove(temp.Name())
+	_, err = temp.Write(data)
+	if err == nil {
+		err = temp.Chmod(0o644)
+	}
+	if e := temp.Close(); err == nil {
+		err = e
+	}
+	if err == nil {
+		err = os.Rename(temp.Name(), path)
+	}
+	if err != nil {
+		return stopped(err)
+	}
+	return nil
+}

@@ -1,0 +1,53 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"almanach/internal/cli/show"
+	"almanach/internal/job"
+)
+
+func (a *app) reconcile() *cobra.Command {
+	var f loadFlags
+	var from, to string
+	c := &cobra.Command{
+		Use:   "reconcile INTAKE",
+		Short: "Compare source and calendar in a date range, line by line",
+		Long: `Compare a source with its calendar in a date range: what agrees, what differs
+and how, what is missing on either side. Both sides are taken as they are now,
+whatever was loaded before. Without --from and --to the range is all the time
+that the source speaks of.
+
+` + strings.ReplaceAll(sourceHelp, "%s", "reconcile"),
+		Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			office, err := a.office()
+			if err != nil {
+				return err
+			}
+			req, err := f.request(office, args[0])
+			if err != nil {
+				return err
+			}
+			r, err := job.Reconcile(c.Context(), office, req, from, to)
+			if err != nil {
+				return err
+			}
+			if a.json {
+				err = show.JSON(a.out, show.ReconcileJSON(r))
+			} else {
+				a.printer().Reconcile(r)
+			}
+			if err == nil && r.Left() {
+				return errLeft
+			}
+			return err
+		},
+	}
+	f.source(c)
+	c.Flags().StringVar(&from, "from", "", "first `DAY` of the range")
+	c.Flags().StringVar(&to, "to", "", "last `DAY` of the range, included")
+	return c
+}

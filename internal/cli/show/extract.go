@@ -1,0 +1,259 @@
+package show
+
+import (
+	"encoding/csv"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"charm.land/lipgloss/v2"
+	"charm.land/lipgloss/v2/table"
+	"github.com/charmbracelet/x/ansi"
+
+	"almanach/internal/core/extract"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/reconcile"
+	"almanach/internal/core/zone"
+	"almanach/internal/job"
+)
+
+// rangeText gives both ends of a range in RFC 3339, the end being the last
+// second that is in it.
+func rangeText(r job.Range) (from, to string) {
+	view := r.View
+	if view == nil {
+		view = zone.UTC
+	}
+	return zone.In(view, view.Wall(r.From)).RFC3339(), zone.In(view, view.Wall(r.To-1)).RFC3339()
+}
+
+// days writes a range of whole days, or of times, for a person.
+func days(r job.Range) string {
+	a, b := zone.Civil(r.View.Wall(r.From)), zone.Civil(r.View.Wall(r.To))
+	if a.Hour()+a.Minute()+b.Hour()+b.Minute() == 0 {
+		b = b.AddDate(0, 0, -1)
+		if a.Equal(b) {
+			return Day(a)
+		}
+		return shortRange(a, b)
+	}
+	return Day(a) + a.Format(" 15:04") + " – " + Day(b) + b.Format(" 15:04")
+}
+
+// Extract writes occurrences as a table, day by day.
+func (p *Printer) Extract(x *job.Extract, columns []string) {
+	p.line("%s   %s, of %s (%d of them repeating)   %s", bold.Render(days(x.Range)), counted(len(x.Rows), "occurrence"), counted(x.Events, "event"), x.Series, dim.Render("times in "+x.Range.View.Name()))
+	if len(x.Rows) > 0 {
+		p.line("")
+		p.line("%s", p.table(x, columns))
+	}
+	p.faults(x.Faults)
+}
+
+func (p *Printer) faults(faults []*fault.Fault) {
+	if len(faults) == 0 {
+		return
+	}
+	p.line("")
+	p.heading(alarm, "damaged", "left as it is; what could be read is above")
+	for _, f := range faults {
+		p.wrapped("  ", f.Error())
+	}
+}
+
+// DefaultColumns are what a table on screen shows.
+var DefaultColumns = []string{"day", "time", "title", "location", "calendar"}
+
+func (p *Printer) table(x *job.Extract, columns []string) string {
+	if len(columns) == 0 {
+		columns = DefaultColumns
+		for _, r := range x.Rows {
+			if r.Status != "" {
+				columns = append(columns[:len(columns):len(columns)], "status")
+				break
+			}
+		}
+	}
+	t := table.New().Border(lipgloss.HiddenBorder()).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).BorderColumn(false).BorderHeader(false).
+		StyleFunc(func(row, _ int) lipgloss.Style {
+			s := lipgloss.NewStyle().PaddingRight(2)
+			if row == table.HeaderRow {
+				return s.Foreground(lipgloss.BrightBlack)
+			}
+			return s
+		}).Headers(columns...)
+	last := ""
+	for i := range x.Rows {
+		r := &x.Rows[i]
+		cells := make([]string, len(columns))
+		for n, c := range columns {
+			cells[n] = fault.Shorten(p.cell(r, c, x.Range.View), 60)
+			if c == "day" {
+				if cells[n] == last {
+					cells[n] = ""
+				} else {
+					last = cells[n]
+				}
+			}
+		}
+		t.Row(cells...)
+	}
+	out := t.String()
+	if p.Width > 0 {
+		lines := strings.Split(out, "\n")
+		for i, l := range lines {
+			lines[i] = ansi.Truncate(strings.TrimRight(l, " "), p.Width, "…")
+		}
+		out = strings.Join(lines, "\n")
+	}
+	return strings.TrimRight(out, "\n ")
+}
+
+// cell gives a column of a row as the table shows it: times on the clock of
+// the page.
+func (p *Printer) cell(r *extract.Row, column string, view *zone.Zone) string {
+	start, end := zone.Civil(r.Span.Start.InZone(view).Wall), zone.Civil(r.Span.End.InZone(view).Wall)
+	switch column {
+	case "day":
+		return Day(start)
+	case "time":
+		return timeOfDay(r, start, end)
+	case "start":
+		if r.AllDay {
+			return Day(start)
+		}
+		return Day(start) + start.Format(" 15:04")
+	case "end":
+		if r.AllDay {
+			return Day(zone.Civil(r.Span.LastDay().Wall))
+		}
+		return Day(end) + end.Format(" 15:04")
+	}
+	return r.Value(column)
+}
+
+func timeOfDay(r *extract.Row, start, end time.Time) string {
+	switch {
+	case r.AllDay:
+		if last := zone.Civil(r.Span.LastDay().Wall); !last.Equal(start) {
+			return "all day, to " + last.Format("Mon 2 Jan")
+		}
+		return "all day"
+	case start.Equal(end):
+		return start.Format("15:04")
+	case start.Format(time.DateOnly) == end.Format(time.DateOnly):
+		return start.Format("15:04–") + end.Format("15:04")
+	}
+	return start.Format("15:04 – ") + end.Format("Mon 2 Jan 15:04")
+}
+
+// CSV writes occurrences as comma-separated values, a header first.
+func CSV(w io.Writer, rows []extract.Row, columns []string) error {
+	out := csv.NewWriter(w)
+	out.UseCRLF = true
+	if err := out.Write(columns); err != nil {
+		return err
+	}
+	for i := range rows {
+		record := make([]string, len(columns))
+		for n, c := range columns {
+			record[n] = rows[i].Value(c)
+		}
+		if err := out.Write(record); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}
+
+// Reconcile writes both sides' totals and every finding.
+func (p *Printer) Reconcile(r *job.Reconciliation) {
+	from := r.Source.File
+	if r.Source.Sheet != "" {
+		from += ", sheet " + r.Source.Sheet
+	}
+	p.line("%s   %s  ↔  %s   %s", bold.Render(r.Intake), from, bold.Render(r.Calendar), days(r.Range))
+	s, c := r.Totals.Source, r.Totals.Calendar
+	tally := func(side string, total string, parts ...any) {
+		var out []string
+		for i := 0; i < len(parts); i += 2 {
+			n, word := parts[i].(int), parts[i+1].(reconcile.Kind)
+			if n == 0 && word != reconcile.Agrees {
+				continue
+			}
+			text := fmt.Sprintf("%s %s", grouped(n), plural(word, n))
+			if word != reconcile.Agrees {
+				text = alarm.Render(text)
+			} else {
+				text = good.Render(text)
+			}
+			out = append(out, text)
+		}
+		p.line("%s %s: %s", pad(side, 9), total, strings.Join(out, ", "))
+	}
+	tally("source", counted(s.Rows, "row"), s.Agrees, reconcile.Agrees, s.Differs, reconcile.Differs, s.Missing, reconcile.Missing, s.Held, reconcile.Held)
+	tally("calendar", counted(c.Events, "event"), c.Agrees, reconcile.Agrees, c.Differs, reconcile.Differs, c.Stray, reconcile.Stray, c.Gone, reconcile.Gone, c.Twin, reconcile.Twin)
+	if c.Occurrences != c.Events {
+		p.line("%s %s, every repetition counted", pad("", 9), counted(c.Occurrences, "occurrence"))
+	}
+	var last reconcile.Kind
+	keyWidth := 0
+	for _, f := range r.Findings {
+		keyWidth = max(keyWidth, min(28, ansi.StringWidth(f.Key)))
+	}
+	for _, f := range r.Findings {
+		if f.Kind != last {
+			p.line("")
+			p.heading(alarm, string(f.Kind), map[reconcile.Kind]string{reconcile.Missing: "in the source, not in the calendar", reconcile.Stray: "in the calendar, not from this source", reconcile.Gone: "in the calendar, its row has left the source", reconcile.Differs: "", reconcile.Held: "cannot be compared until the source is mended", reconcile.Twin: "two events that look like one"}[f.Kind])
+			last = f.Kind
+		}
+		p.finding(f, keyWidth, r.Zone)
+	}
+	p.faults(r.Faults)
+	p.line("")
+	if !r.Left() {
+		p.line("%s", good.Render("source and calendar agree, line by line"))
+	}
+	p.line("%s", dim.Render("times in "+r.Zone))
+}
+
+func plural(k reconcile.Kind, n int) string {
+	if n != 1 {
+		switch k {
+		case reconcile.Agrees:
+			return "agree"
+		case reconcile.Differs:
+			return "differ"
+		}
+	}
+	return string(k)
+}
+
+func (p *Printer) finding(f job.Finding, keyWidth int, page string) {
+	where := "        "
+	if f.Place.Row > 0 {
+		where = fmt.Sprintf("row %-4d", f.Place.Row)
+	}
+	lead := "  " + where + "  " + pad(fault.Shorten(f.Key, 28), keyWidth) + "  "
+	if f.Kind == reconcile.Held {
+		p.wrapped(lead, f.Reason)
+		return
+	}
+	text := f.Title
+	if len(f.Fields) == 0 {
+		text += "   " + Span(f.Event.When, page)
+		if f.Kind == reconcile.Gone || f.Kind == reconcile.Twin || f.Kind == reconcile.Stray {
+			text += dim.Render("   " + f.Reason)
+		}
+	}
+	p.wrapped(lead, text)
+	width := 0
+	for _, d := range f.Fields {
+		width = max(width, len(d.Field))
+	}
+	for _, d := range f.Fields {
+		p.wrapped(strings.Repeat(" ", ansi.StringWidth(lead))+pad(d.Field, width)+"  ", "source "+value(d.Wanted, d.Time)+"   calendar "+value(d.Calendar, d.Time))
+	}
+}

@@ -1,0 +1,195 @@
+// Package show turns what a job found into text for a person and JSON for a
+// program. Text is calm: totals first, then what needs an eye, then how to see
+// the rest.
+package show
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"time"
+
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/zone"
+)
+
+// Printer writes for a person. Width 0 means that lines may be of any length.
+type Printer struct {
+	W     io.Writer
+	Width int
+}
+
+var (
+	bold   = lipgloss.NewStyle().Bold(true)
+	dim    = lipgloss.NewStyle().Foreground(lipgloss.BrightBlack)
+	alarm  = lipgloss.NewStyle().Foreground(lipgloss.Yellow).Bold(true)
+	wrong  = lipgloss.NewStyle().Foreground(lipgloss.Red).Bold(true)
+	good   = lipgloss.NewStyle().Foreground(lipgloss.Green)
+	accent = lipgloss.NewStyle().Foreground(lipgloss.Cyan)
+)
+
+func (p *Printer) line(format string, args ...any) {
+	fmt.Fprintln(p.W, strings.TrimRight(fmt.Sprintf(format, args...), " "))
+}
+
+// wrapped writes a line that begins with lead and whose text goes on below
+// its own beginning when the terminal is too narrow.
+func (p *Printer) wrapped(lead, text string) {
+	indent := ansi.StringWidth(lead)
+	if p.Width > indent+20 {
+		text = ansi.Wordwrap(text, p.Width-indent-1, "")
+		text = strings.ReplaceAll(text, "\n", "\n"+strings.Repeat(" ", indent))
+	}
+	p.line("%s%s", lead, text)
+}
+
+// heading opens a group of lines.
+func (p *Printer) heading(style lipgloss.Style, word, remark string) {
+	p.line("%s", style.Render(word)+map[bool]string{true: "    " + dim.Render(remark)}[remark != ""])
+}
+
+// Fault writes a problem that stopped the program: the sentence, the line of
+// the settings file it stands in, and what to do.
+func (p *Printer) Fault(f *fault.Fault) {
+	advice := f.Advice
+	plain := *f
+	plain.Advice = ""
+	p.wrapped(wrong.Render("almanach:")+" ", plain.Error())
+	if f.Excerpt != "" {
+		p.line("%s", f.Excerpt)
+	}
+	if advice != "" {
+		p.wrapped("  ", advice)
+	}
+}
+
+// counted gives "1 row" or "3 rows".
+func counted(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return grouped(n) + " " + one + "s"
+}
+
+// grouped writes a number with its thousands apart.
+func grouped(n int) string {
+	s := strconv.Itoa(n)
+	for i := len(s) - 3; i > 0; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
+
+// rowList writes row numbers, many of them shortened.
+func rowList(rows []int) string {
+	const most = 8
+	parts := make([]string, 0, most+1)
+	for i, r := range rows {
+		if i == most {
+			parts = append(parts, fmt.Sprintf("… %d in all", len(rows)))
+			break
+		}
+		parts = append(parts, strconv.Itoa(r))
+	}
+	if len(rows) == 1 {
+		return "row " + parts[0]
+	}
+	return "rows " + strings.Join(parts, ", ")
+}
+
+// Span writes when an event is, with weekday, and with the zone where it is
+// not the one the page is in.
+func Span(s event.Span, page string) string {
+	start, end := zone.Civil(s.Start.Wall), zone.Civil(s.End.Wall)
+	var text string
+	switch {
+	case s.AllDay():
+		last := zone.Civil(s.LastDay().Wall)
+		text = Day(start)
+		if last != start {
+			text = shortRange(start, last)
+		}
+		text += ", all day"
+	case s.End.Wall == s.Start.Wall:
+		text = Day(start) + start.Format(" 15:04")
+	case start.Format(time.DateOnly) == end.Format(time.DateOnly):
+		text = Day(start) + start.Format(" 15:04–") + end.Format("15:04")
+	default:
+		text = Day(start) + start.Format(" 15:04 – ") + end.Format("Mon 2 Jan 15:04")
+	}
+	if z := s.Start.ZoneName(); z != "" && z != page {
+		text += " " + z
+	}
+	if s.Rule != "" {
+		text += ", repeats"
+	}
+	return text
+}
+
+// Day writes a date with its weekday.
+func Day(t time.Time) string { return t.Format("Mon 2 Jan 2006") }
+
+func shortRange(a, b time.Time) string {
+	switch {
+	case a.Year() != b.Year():
+		return Day(a) + " – " + Day(b)
+	case a.Month() != b.Month():
+		return a.Format("Mon 2 Jan – ") + Day(b)
+	}
+	return a.Format("Mon 2 – ") + Day(b)
+}
+
+// instant writes an RFC 3339 text of a difference for a person.
+func instant(s string) string {
+	if t, err := time.Parse(time.RFC3339, s); err == nil {
+		text := Day(t) + t.Format(" 15:04")
+		if strings.HasSuffix(s, "Z") {
+			text += " UTC"
+		}
+		return text
+	}
+	if t, err := time.Parse("2006-01-02T15:04:05", s); err == nil {
+		return Day(t) + t.Format(" 15:04")
+	}
+	if t, err := time.Parse(time.DateOnly, s); err == nil {
+		return Day(t)
+	}
+	return s
+}
+
+// value writes one side of a difference on one line.
+func value(s string, isTime bool) string {
+	if isTime {
+		return instant(s)
+	}
+	if s == "" {
+		return "(empty)"
+	}
+	return fault.Shorten(s, 60)
+}
+
+// pad fills s up to a width on screen.
+func pad(s string, width int) string {
+	return s + strings.Repeat(" ", max(0, width-ansi.StringWidth(s)))
+}
+
+// Gap writes a blank line between two reports.
+func (p *Printer) Gap() { p.line("") }
+
+// Say writes a paragraph.
+func (p *Printer) Say(text string) { p.wrapped("", text) }
+
+// Step writes the number of a step and why it is done.
+func (p *Printer) Step(number, why string) { p.wrapped(bold.Render(number), why) }
+
+// Command writes a command line as one would type it.
+func (p *Printer) Command(line string) {
+	p.line("")
+	p.line("%s", accent.Render("$ "+line))
+	p.line("")
+}

@@ -1,0 +1,122 @@
+// Package extract is what a date range holds: occurrences as rows that can be
+// sorted, shown and compared.
+package extract
+
+import (
+	"sort"
+	"strings"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/recur"
+	"almanach/internal/core/zone"
+)
+
+// Row is one occurrence. Its JSON form is fixed: times are RFC 3339 with the
+// offset of the event's zone, all-day events have plain dates and their last
+// day as the end, floating times have no offset.
+type Row struct {
+	Calendar    string   `json:"calendar"`
+	UID         string   `json:"uid"`
+	Occurrence  string   `json:"occurrence,omitempty"`
+	Title       string   `json:"title"`
+	Start       string   `json:"start"`
+	End         string   `json:"end"`
+	AllDay      bool     `json:"all_day"`
+	Zone        string   `json:"zone"`
+	Location    string   `json:"location"`
+	Description string   `json:"description"`
+	Status      string   `json:"status"`
+	Categories  []string `json:"categories"`
+	Attendees   []string `json:"attendees"`
+	Intake      string   `json:"intake"`
+	Key         string   `json:"key"`
+
+	Span event.Span `json:"-"`
+	at   int64
+}
+
+// New gives the row of an occurrence. view places dates and floating times
+// for sorting; nil is UTC.
+func New(calendar string, o recur.Occurrence, master *event.View, view *zone.Zone) Row {
+	v := o.View
+	r := Row{
+		Calendar: calendar, UID: v.UID, Title: v.Text(event.Title), Start: o.Span.Start.RFC3339(), End: o.Span.End.RFC3339(), AllDay: o.Span.AllDay(), Zone: o.Span.Start.ZoneName(),
+		Location: v.Text(event.Location), Description: v.Text(event.Description), Status: v.Text(event.Status), Categories: []string{}, Attendees: []string{}, Intake: v.Intake, Key: v.Key,
+		Span: o.Span, at: o.Span.Start.Instant(view),
+	}
+	if !o.Recurrence.IsZero() {
+		r.Occurrence = o.Recurrence.RFC3339()
+	}
+	if r.AllDay {
+		r.End = o.Span.LastDay().RFC3339()
+	}
+	if master != nil && r.Intake == "" { // a changed occurrence is from where its series is
+		r.Intake, r.Key = master.Intake, master.Key
+	}
+	if c := v.Text(event.Categories); c != "" {
+		r.Categories = strings.Split(c, "\n")
+	}
+	if len(v.Attendees) > 0 {
+		r.Attendees = v.Attendees
+	}
+	return r
+}
+
+// Sort puts rows in the order of their starts, all-day events first on their
+// day, then by title, calendar and UID, so that the order is always the same.
+func Sort(rows []Row) {
+	sort.SliceStable(rows, func(i, j int) bool {
+		a, b := &rows[i], &rows[j]
+		switch {
+		case a.at != b.at:
+			return a.at < b.at
+		case a.AllDay != b.AllDay:
+			return a.AllDay
+		case a.Title != b.Title:
+			return a.Title < b.Title
+		case a.Calendar != b.Calendar:
+			return a.Calendar < b.Calendar
+		}
+		return a.UID < b.UID
+	})
+}
+
+// Columns are the names under which a row's values can be asked for.
+var Columns = []string{"calendar", "uid", "occurrence", "title", "start", "end", "all_day", "zone", "location", "description", "status", "categories", "attendees", "intake", "key"}
+
+// Value gives one column of the row as a text.
+func (r *Row) Value(column string) string {
+	switch column {
+	case "calendar":
+		return r.Calendar
+	case "uid":
+		return r.UID
+	case "occurrence":
+		return r.Occurrence
+	case "title":
+		return r.Title
+	case "start":
+		return r.Start
+	case "end":
+		return r.End
+	case "all_day":
+		return map[bool]string{true: "yes", false: "no"}[r.AllDay]
+	case "zone":
+		return r.Zone
+	case "location":
+		return r.Location
+	case "description":
+		return r.Description
+	case "status":
+		return r.Status
+	case "categories":
+		return strings.Join(r.Categories, ", ")
+	case "attendees":
+		return strings.Join(r.Attendees, ", ")
+	case "intake":
+		return r.Intake
+	case "key":
+		return r.Key
+	}
+	return ""
+}

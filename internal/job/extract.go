@@ -1,0 +1,141 @@
+package job
+
+import (
+	"context"
+
+	"almanach/internal/core/extract"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/recur"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+	"almanach/internal/edge/calendar"
+)
+
+// Range is a span of time as a clerk gives it: both days included.
+type Range struct {
+	From, To int64 // Unix seconds, To excluded
+	View     *zone.Zone
+}
+
+// Window gives the range as the core takes it.
+func (r Range) Window() recur.Window { return recur.Window{From: r.From, To: r.To, View: r.View} }
+
+// ParseRange reads --from and --to: dates, or dates with times, in the zone
+// of the office. Without a first day it is today; without a last one the
+// range is a week.
+func (o *Office) ParseRange(from, to string) (Range, *fault.Fault) {
+	z, _, f := o.DefaultZone()
+	if f != nil {
+		return Range{}, f
+	}
+	r := Range{View: z}
+	today := zone.Midnight(z.Wall(o.Now.Unix()))
+	begin, _, f := o.parsePoint(from, "--from", today)
+	if f != nil {
+		return r, f
+	}
+	end, isDay, f := o.parsePoint(to, "--to", zone.Midnight(begin)+6*86400)
+	if f != nil {
+		return r, f
+	}
+	if isDay {
+		end += 86400
+	}
+	r.From, _ = z.Instant(begin)
+	r.To, _ = z.Instant(end)
+	if r.To <= r.From {
+		return r, fault.Newf("--to %s lies before --from %s", to, from).Do("swap them")
+	}
+	return r, nil
+}
+
+// parsePoint reads one end of a range as a wall-clock time.
+func (o *Office) parsePoint(text, flag string, otherwise int64) (wall int64, isDay bool, f *fault.Fault) {
+	if text == "" {
+		return otherwise, true, nil
+	}
+	c := moment.NewColumn(moment.Settings{Present: o.Now, Stated: true, Zones: o.Zones})
+	cell := table.Cell{Kind: table.Text, Text: text}
+	c.Learn(1, cell)
+	c.Settle()
+	v, f := c.Read(cell)
+	switch {
+	case f != nil:
+		return 0, false, f.Do("write %s as 2026-03-05", flag)
+	case !v.HasDate || v.HasEndDate || v.EndClock != moment.NoClock:
+		return 0, false, fault.New(text, "is not one day").Do("write %s as 2026-03-05", flag)
+	case v.Clock == moment.NoClock:
+		return v.Date, true, nil
+	}
+	return v.Date + int64(v.Clock), false, nil
+}
+
+// Extract is the occurrences of some calendars in a range.
+type Extract struct {
+	Range  Range
+	Rows   []extract.Row
+	Faults []*fault.Fault // what could not be read or expanded
+	Series int            // events that repeat among those with occurrences
+	Events int            // events with occurrences
+}
+
+// ExtractCalendars gives every occurrence of the named calendars in the range.
+func ExtractCalendars(ctx context.Context, office *Office, names []string, r Range) (*Extract, error) {
+	if len(names) == 0 {
+		names = office.Desk.Calendars()
+	}
+	if len(names) == 0 {
+		return nil, fault.Newf("nothing says which calendar").Do("name a calendar of the desk, or an .ics file")
+	}
+	out := &Extract{Range: r}
+	for _, name := range names {
+		_, onDesk := office.Desk.Has(name)
+		cal, err := office.Desk.Calendar(ctx, name, office.Zones, false, onDesk)
+		if err != nil {
+			return nil, err
+		}
+		out.Faults = append(out.Faults, cal.Faults()...)
+		err = occurrences(ctx, cal, r, func(s *recur.Series, found []recur.Occurrence) {
+			out.Events++
+			if s.Repeats() {
+				out.Series++
+			}
+			for _, o := range found {
+				out.Rows = append(out.Rows, extract.New(cal.Name(), o, s.Master(), r.View))
+			}
+		}, func(f *fault.Fault) { out.Faults = append(out.Faults, f) })
+		if err != nil {
+			return nil, err
+		}
+	}
+	extract.Sort(out.Rows)
+	return out, nil
+}
+
+// occurrences calls found with every event of a calendar that has occurrences
+// in the range, and bad with every one that could not be read or expanded.
+func occurrences(ctx context.Context, cal *calendar.File, r Range, found func(*recur.Series, []recur.Occurrence), bad func(*fault.Fault)) error {
+	var in []recur.Occurrence
+	n := 0
+	for object := range cal.Objects {
+		if n++; n%4096 == 0 && ctx.Err() != nil {
+			return ctx.Err()
+		}
+		s, err := recur.Read(object.Raws, cal.Resolve)
+		in = in[:0]
+		if err == nil {
+			err = s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
+		} else {
+			_ = s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
+		}
+		if err != nil {
+			f := fault.Newf("event %s: %w", fault.Shorten(s.UID, 80), err).At(fault.Place{File: cal.Shown(), Line: line(object.Line, err)})
+			bad(f.Do("mend it in the calendar"))
+		}
+		if len(in) > 0 {
+			found(s, in)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,526 @@
+package job
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+
+	"almanach/internal/core/agree"
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/intake"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+	"almanach/internal/edge/calendar"
+	"almanach/internal/edge/source"
+)
+
+// LoadRequest says what to preview or load.
+type LoadRequest struct {
+	Intake *intake.Intake
+	File   string         // instead of the intake's file
+	Into   string         // instead of the intake's calendar
+	Match  bool           // find the columns by their headings
+	First  int            // try only so many rows; 0 for all
+	Rows   map[int]bool   // try only these row numbers; nil for all
+	Take   agree.Take     // settle what is disputed …
+	Keys   []string       // … under these keys
+	Allow  map[string]int // how many of what a guard may let pass
+	Write  bool           // load; otherwise preview
+	All    bool           // report every row in full
+}
+
+// Totals count a load. They foot: see Check.
+type Totals struct {
+	Rows     int `json:"rows"`
+	LeftOut  int `json:"left_out"`
+	Held     int `json:"held"`
+	Wanted   int `json:"wanted"`
+	New      int `json:"new"`
+	Changed  int `json:"changed"`
+	Same     int `json:"same"`
+	Edited   int `json:"edited"`
+	Disputed int `json:"disputed"`
+	Removed  int `json:"removed"`
+	Gone     int `json:"gone"`
+}
+
+// Check proves that no row was lost on the way.
+func (t Totals) Check() error {
+	if t.Rows != t.Wanted+t.Held+t.LeftOut {
+		return fmt.Errorf("the totals do not foot: %d rows, but %d wanted + %d held + %d left out; please report this", t.Rows, t.Wanted, t.Held, t.LeftOut)
+	}
+	if sum := t.New + t.Changed + t.Same + t.Edited + t.Disputed + t.Removed; t.Wanted != sum {
+		return fmt.Errorf("the totals do not foot: %d wanted, but %d new, changed, same, edited, disputed or removed; please report this", t.Wanted, sum)
+	}
+	return nil
+}
+
+func (t *Totals) count(o agree.Outcome) {
+	switch o {
+	case agree.New:
+		t.New++
+	case agree.Changed:
+		t.Changed++
+	case agree.Same:
+		t.Same++
+	case agree.Edited:
+		t.Edited++
+	case agree.Disputed:
+		t.Disputed++
+	case agree.Gone:
+		t.Gone++
+	}
+}
+
+// Item is what became of one row, or of an event whose row has gone.
+type Item struct {
+	Outcome  agree.Outcome
+	Place    fault.Place // zero for an event that is gone
+	Key      string
+	UID      string
+	Calendar string
+	Title    string
+	Event    event.Event // set with LoadRequest.All, and for new, gone and disputed events
+	Fields   []Difference
+	Notes    []string
+	Reason   string
+}
+
+// Difference is one field on which the two sides differ. Times are RFC 3339.
+type Difference struct {
+	Field    string  `json:"field"`
+	Wanted   string  `json:"wanted"`
+	Calendar string  `json:"calendar"`
+	Wrote    *string `json:"wrote,omitempty"` // what the last load wrote, where that is known
+
+	Outcome agree.Outcome `json:"-"`
+	Time    bool          `json:"-"`
+}
+
+// Report is what a preview or a load has to say.
+type Report struct {
+	Intake   string
+	Run      string // load only
+	Source   table.Origin
+	Calendar string
+	Totals   Totals
+	Items    []Item
+	Unlisted int              // items that were counted but not kept, as there are very many
+	Assumed  map[string][]int // what was taken for granted, and in which rows
+	Matched  []intake.Choice  // columns found by their headings
+	Evidence []string         // what settled the columns' day order
+	Zone     string           // of times that name none
+	ZoneWhy  string           // how that zone was come by, when nobody named it
+	Warnings []*fault.Fault   // what was found wrong in the calendar
+	NoGone   string           // why nothing could be called gone
+	Guards   []*fault.Fault   // what a load would stop at
+	Written  int              // events written and found again when reading back
+}
+
+// Left tells whether something is left for a person to do.
+func (r *Report) Left() bool { return r.Totals.Held > 0 || r.Totals.Disputed > 0 }
+
+// load is one preview or load under way.
+type load struct {
+	office  *Office
+	req     LoadRequest
+	in      *intake.Intake
+	batch   *intake.Batch
+	cal     *calendar.File
+	report  *Report
+	changes []calendar.Change
+	keys    map[string]bool
+	met     map[identity.ID]bool // identities of all rows
+	moved   map[event.Field]int  // events whose field a load would change
+	removed int                  // events that a load would cancel or delete as gone
+	ours    int                  // events of this intake in the calendar
+}
+
+// keptItems is how many new or changed events a report lists without
+// LoadRequest.All.
+const keptItems = 500
+
+// Load previews or loads one intake. Faults that concern single rows are in
+// the report; the error is what stopped the whole.
+func Load(ctx context.Context, office *Office, req LoadRequest) (*Report, error) {
+	l, err := open(ctx, office, req)
+	if err != nil {
+		return nil, err
+	}
+	defer l.cal.Close()
+	if err := l.compare(ctx); err != nil {
+		return nil, err
+	}
+	if err := l.checkIdentity(); err != nil {
+		return nil, err
+	}
+	l.findGone()
+	l.finish()
+	if err := l.report.Totals.Check(); err != nil {
+		return nil, err
+	}
+	return l.report, l.apply(ctx)
+}
+
+// open reads the source and the calendar, both at once, and learns the rows.
+// The caller closes the calendar.
+func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
+	l := &load{office: office, req: req, in: req.Intake, report: &Report{Intake: req.Intake.Name, Assumed: map[string][]int{}}, met: map[identity.ID]bool{}, moved: map[event.Field]int{}}
+	if req.Take != agree.TakeNone {
+		l.keys = map[string]bool{}
+		for _, k := range req.Keys {
+			l.keys[identity.NormalText(k)] = false
+		}
+	}
+	into := req.Into
+	if into == "" {
+		into = l.in.Into
+	}
+	if into == "" {
+		return nil, fault.Newf("nothing says which calendar to load into").Do("add into: NAME to the intake, or give --into")
+	}
+	opened := make(chan error, 1)
+	go func() {
+		var err error
+		l.cal, err = office.Desk.Calendar(ctx, into, office.Zones, req.Write, true)
+		opened <- err
+	}()
+	rows, header, err := l.readSource()
+	if e := <-opened; e != nil {
+		return nil, e
+	}
+	if err == nil {
+		l.report.Calendar = l.cal.Name()
+		l.report.Warnings = l.cal.Faults()
+		if l.cal.Damaged() {
+			f := *l.cal.Faults()[0]
+			err = f.Do("the calendar was not touched; mend or replace it, then load again").FromOutside()
+		}
+	}
+	if err == nil {
+		err = l.compile(rows, header)
+	}
+	if err != nil {
+		l.cal.Close()
+		return nil, err
+	}
+	return l, nil
+}
+
+// sourcePath gives the file to read.
+func (l *load) sourcePath() (string, error) {
+	switch {
+	case l.req.File != "":
+		return l.req.File, nil
+	case l.in.Newest != "":
+		return source.Newest(l.office.Desk.Path(l.in.Newest))
+	case l.in.File != "":
+		return l.office.Desk.Path(l.in.File), nil
+	}
+	return "", fault.Newf("nothing says which file to read").Do("add from: { file: … } to the intake, or give --file")
+}
+
+func (l *load) readSource() ([]table.Row, table.Header, error) {
+	path, err := l.sourcePath()
+	if err != nil {
+		return nil, nil, err
+	}
+	r, err := source.Open(path, source.Options{Sheet: l.in.Sheet, Header: l.in.Header, Name: path})
+	if err != nil {
+		return nil, nil, err
+	}
+	defer r.Close()
+	l.report.Source = *r.Origin()
+	rows, err := source.ReadAll(r)
+	if err == nil && len(rows) == 0 {
+		err = fault.Newf("there is no row below the header in row %d", r.HeaderRow()).At(fault.Place{File: r.Origin().File, Sheet: r.Origin().Sheet}).Do("check that it is the right file; an empty source changes nothing")
+	}
+	return rows, r.Header(), err
+}
+
+// compile matches or compiles the intake against the source's header and
+// learns the rows.
+func (l *load) compile(rows []table.Row, header table.Header) error {
+	z, why, f := l.office.DefaultZone()
+	if f != nil {
+		return f
+	}
+	if l.req.Match {
+		set := l.in.Dates
+		set.Zones, set.Present = l.office.Zones, l.office.Now
+		var f *fault.Fault
+		if l.report.Matched, f = l.in.Match(header, rows, set); f != nil {
+			return f.At(fault.Place{File: l.report.Source.File, Sheet: l.report.Source.Sheet})
+		}
+	}
+	m, faults := l.in.Compile(header, l.office.Zones, z, l.office.Now)
+	if len(faults) > 0 {
+		for _, f := range faults {
+			if f.Place.File == "" {
+				f.Place.File, f.Place.Sheet = l.report.Source.File, l.report.Source.Sheet
+			}
+		}
+		return Faults(faults)
+	}
+	l.batch = intake.NewBatch(m, rows)
+	l.report.Evidence = m.Evidence()
+	if m.Zone != nil {
+		l.report.Zone = m.Zone.Name()
+	}
+	if l.in.Zone == "" {
+		l.report.ZoneWhy = why
+	}
+	return nil
+}
+
+// Faults are several problems that together stop a job.
+type Faults []*fault.Fault
+
+func (f Faults) Error() string {
+	lines := make([]string, len(f))
+	for i, one := range f {
+		lines[i] = one.Error()
+	}
+	return strings.Join(lines, "\n")
+}
+
+// selected tells whether row i is to be tried.
+func (l *load) selected(i int) bool {
+	return (l.req.First == 0 || i < l.req.First) && (l.req.Rows == nil || l.req.Rows[int(l.batch.Rows[i].Number)])
+}
+
+func (l *load) partial() bool { return l.req.First > 0 || l.req.Rows != nil }
+
+// compare settles every row against the calendar.
+func (l *load) compare(ctx context.Context) error {
+	for i := range l.batch.Rows {
+		if i%4096 == 0 && ctx.Err() != nil {
+			return ctx.Err()
+		}
+		fate, id := l.batch.Fate(i)
+		if id != (identity.ID{}) {
+			l.met[id] = true
+		}
+		if !l.selected(i) {
+			continue
+		}
+		l.report.Totals.Rows++
+		if fate != intake.WantedRow {
+			continue
+		}
+		w, ok := l.batch.Map(i)
+		if !ok {
+			continue
+		}
+		l.settle(i, id, &w)
+	}
+	return nil
+}
+
+func (l *load) settle(i int, id identity.ID, w *intake.Wanted) {
+	old := l.cal.Find(id)
+	if old == nil {
+		if w.Cancel {
+			l.batch.Leave(i, "cancelled in the source, and there is no event to cancel")
+			return
+		}
+		l.create(i, id, w)
+		return
+	}
+	if old.Twins > 0 {
+		l.batch.Hold(i, fault.Newf("%d events in calendar %s are this one; the first begins in line %d", old.Twins+1, l.cal.Name(), old.Line).Do("remove all but one there"))
+		return
+	}
+	view, err := event.Read(old.Raw, l.cal.Resolve)
+	if err != nil {
+		l.batch.Hold(i, fault.Newf("its event in calendar %s, line %d, cannot be read: %w", l.cal.Name(), line(old.Line, err), err).Do("mend it there"))
+		return
+	}
+	seal := agree.ParseSeal(view.Seal)
+	key := l.batch.Mapping.Key(l.batch.Rows[i])
+	result := agree.Compare(&w.Event, &view.Event, seal, l.take(key), l.cal.Resolve)
+	reason := ""
+	if result.Write.Has(event.When) && old.Overrides > 0 && !w.Event.When.Same(view.When) {
+		result.Outcome, result.Write, result.Reseal = agree.Disputed, 0, false
+		reason = fmt.Sprintf("%d of its occurrences were changed one by one and would no longer fit", old.Overrides)
+	}
+	l.report.Totals.Wanted++
+	l.report.Totals.count(result.Outcome)
+	l.note(i, w.Notes)
+	for _, f := range result.Fields {
+		if f.Outcome == agree.Changed && result.Outcome == agree.Changed {
+			l.moved[f.Field]++
+		}
+	}
+	if l.req.Write && (result.Write != 0 || result.Reseal) {
+		l.changes = append(l.changes, calendar.Change{ID: id, Old: old, New: rewrite(old.Raw, result, &w.Event, view.Sequence, l.office.Stamp()), Zones: zones(&w.Event, result.Write)})
+	}
+	if result.Outcome == agree.Same && !l.req.All {
+		return
+	}
+	item := Item{Outcome: result.Outcome, Place: l.batch.Rows[i].Place(), Key: key.String(), UID: view.UID, Calendar: l.cal.Name(), Title: view.Text(event.Title), Reason: reason}
+	item.Fields = differences(result, &w.Event, &view.Event, &seal, l.cal.Resolve)
+	item.Notes = w.Notes.Words(l.in)
+	item.Event = w.Event
+	if w.Cancel || item.Event.When.Start.IsZero() {
+		item.Event = view.Event
+	}
+	l.keep(item)
+}
+
+func line(begin int, err error) int {
+	if e, ok := err.(*event.LineError); ok {
+		return begin + e.Line - 1
+	}
+	return begin
+}
+
+func (l *load) keep(item Item) {
+	if !l.req.All && len(l.report.Items) >= keptItems && (item.Outcome == agree.New || item.Outcome == agree.Changed || item.Outcome == agree.Edited) {
+		l.report.Unlisted++
+		return
+	}
+	l.report.Items = append(l.report.Items, item)
+}
+
+// take gives the side to take for a key that was named.
+func (l *load) take(k identity.Key) agree.Take {
+	if l.keys == nil {
+		return agree.TakeNone
+	}
+	if _, named := l.keys[k.String()]; named {
+		l.keys[k.String()] = true
+		return l.req.Take
+	}
+	return agree.TakeNone
+}
+
+func (l *load) note(i int, n intake.Notes) {
+	if n == 0 {
+		return
+	}
+	row := int(l.batch.Rows[i].Number)
+	for _, kind := range n.Kinds(l.in) {
+		l.report.Assumed[kind] = append(l.report.Assumed[kind], row)
+	}
+}
+
+// zones gives the time zones that writing a time needs defined.
+func zones(e *event.Event, write event.Set) []calendar.ZoneUse {
+	if !write.Has(event.When) {
+		return nil
+	}
+	var out []calendar.ZoneUse
+	for _, t := range []zone.Time{e.When.Start, e.When.End} {
+		if t.Form == zone.Local && (len(out) == 0 || out[0].Zone != t.Zone) {
+			out = append(out, calendar.ZoneUse{Zone: t.Zone, Year: zone.Civil(t.Wall).Year()})
+		}
+	}
+	return out
+}
+
+func (l *load) create(i int, id identity.ID, w *intake.Wanted) {
+	l.report.Totals.Wanted++
+	l.report.Totals.New++
+	l.note(i, w.Notes)
+	if l.req.Write {
+		text := l.fresh(id, l.batch.Mapping.Key(l.batch.Rows[i]), &w.Event)
+		l.changes = append(l.changes, calendar.Change{ID: id, New: text, Zones: zones(&w.Event, 1<<event.When)})
+	}
+	if !l.req.All && len(l.report.Items) >= keptItems {
+		l.report.Unlisted++
+		return
+	}
+	l.keep(Item{Outcome: agree.New, Place: l.batch.Rows[i].Place(), Key: l.batch.Mapping.Key(l.batch.Rows[i]).String(), UID: id.String(), Calendar: l.cal.Name(), Title: w.Event.Text(event.Title), Event: w.Event, Notes: w.Notes.Words(l.in)})
+}
+
+func (l *load) fresh(id identity.ID, key identity.Key, e *event.Event) []byte {
+	var seal agree.Seal
+	for _, f := range event.Fields() {
+		if e.Given.Has(f) {
+			seal.Set(f, e, e)
+		}
+	}
+	uid := id.String()
+	return event.Append(make([]byte, 0, 640), e, uid, []event.Mark{
+		{Name: event.PropID, Value: uid},
+		{Name: event.PropIntake, Value: ical.Escape(l.in.Identity)},
+		{Name: event.PropKey, Value: ical.Escape(key.String())},
+		{Name: event.PropSeal, Value: seal.String()},
+	}, l.office.Stamp())
+}
+
+// rewrite gives an event's text with the fields that changed, the seal, and
+// the marks of its revision (RFC 5545 §3.8.7); nothing else of it is touched.
+func rewrite(raw []byte, r agree.Result, wanted *event.Event, sequence int, stamp zone.Time) []byte {
+	c := ical.Open(raw)
+	event.Write(c, r.Write, wanted)
+	c.Set(event.PropSeal, nil, nil, r.Seal.String())
+	if r.Write != 0 {
+		c.Set("DTSTAMP", nil, []string{"TZID", "VALUE"}, ical.FormatTime(stamp))
+		if _, ok := c.Find("LAST-MODIFIED"); ok {
+			c.Set("LAST-MODIFIED", nil, []string{"TZID", "VALUE"}, ical.FormatTime(stamp))
+		}
+	}
+	if r.Write.Has(event.When) || r.Write.Has(event.Status) {
+		c.Set("SEQUENCE", nil, nil, strconv.Itoa(sequence+1))
+	}
+	return c.Bytes()
+}
+
+// finish adds the rows that were held or left out, and puts the items in the
+// order of the source.
+func (l *load) finish() {
+	t := &l.report.Totals
+	for _, h := range l.batch.Held {
+		if !l.selected(h.Row) {
+			continue
+		}
+		t.Held++
+		l.report.Items = append(l.report.Items, Item{Outcome: agree.Held, Place: h.Fault.Place, Key: h.Key.String(), Calendar: l.cal.Name(), Reason: h.Fault.Reason()})
+	}
+	for _, o := range l.batch.LeftOut {
+		if !l.selected(o.Row) {
+			continue
+		}
+		t.LeftOut++
+		l.report.Items = append(l.report.Items, Item{Outcome: agree.LeftOut, Place: l.batch.Rows[o.Row].Place(), Key: o.Key.String(), Calendar: l.cal.Name(), Reason: o.Reason})
+	}
+	slices.SortStableFunc(l.report.Items, func(a, b Item) int {
+		if gone := func(i Item) int { return map[bool]int{true: 1}[i.Outcome == agree.Gone] }; gone(a) != gone(b) {
+			return gone(a) - gone(b)
+		}
+		return a.Place.Row - b.Place.Row
+	})
+}
+
+// apply writes what a load has to write.
+func (l *load) apply(ctx context.Context) error {
+	var unknown []string
+	for k, used := range l.keys {
+		if !used {
+			unknown = append(unknown, k)
+		}
+	}
+	if len(unknown) > 0 {
+		slices.Sort(unknown)
+		return fault.Newf("--take names %s, which no row of the source has as its key", strings.Join(unknown, ", ")).Do("write the key as the source has it; nothing was written")
+	}
+	l.report.Guards = l.guards()
+	if !l.req.Write {
+		return nil
+	}
+	if len(l.report.Guards) > 0 {
+		return Faults(l.report.Guards)
+	}
+	l.report.Run = fmt.Sprintf("%s-%d", l.office.Now.UTC().Format("20060102T150405Z"), os.Getpid())
+	written, err := l.cal.Apply(ctx, l.changes)
+	l.report.Written = written
+	return err
+}

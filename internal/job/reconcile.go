@@ -1,0 +1,287 @@
+package job
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/intake"
+	"almanach/internal/core/reconcile"
+	"almanach/internal/core/recur"
+	"almanach/internal/core/table"
+)
+
+// Finding is one thing that reconciling has to say.
+type Finding struct {
+	Kind     reconcile.Kind
+	Place    fault.Place // of the row, zero without one
+	Key      string
+	UID      string
+	Calendar string
+	Title    string
+	Event    event.Event // as the calendar has it, or else the source
+	Fields   []Difference
+	Reason   string
+}
+
+// Reconciliation is the whole of what was found.
+type Reconciliation struct {
+	Intake   string
+	Source   table.Origin
+	Calendar string
+	Range    Range
+	Totals   reconcile.Totals
+	Findings []Finding
+	LeftOut  int
+	Faults   []*fault.Fault // events of the calendar that could not be read
+	Zone     string
+}
+
+// Left tells whether the two sides disagree anywhere.
+func (r *Reconciliation) Left() bool { return len(r.Findings) > 0 || len(r.Faults) > 0 }
+
+// calendarEvent is an event of the calendar in the range.
+type calendarEvent struct {
+	id          identity.ID
+	view        *event.View
+	occurrences int
+	used        bool
+}
+
+// Reconcile compares a source with its calendar in a range, on what both say
+// now and without regard to what was loaded before. Without any end given the
+// range is all the time that the source speaks of.
+func Reconcile(ctx context.Context, office *Office, req LoadRequest, from, to string) (*Reconciliation, error) {
+	req.Write = false
+	l, err := open(ctx, office, req)
+	if err != nil {
+		return nil, err
+	}
+	defer l.cal.Close()
+	out := &Reconciliation{Intake: l.in.Name, Source: l.report.Source, Calendar: l.cal.Name(), Zone: l.report.Zone}
+	rows, spans := l.mapAll()
+	if out.Range, err = l.reconcileRange(from, to, spans); err != nil {
+		return nil, err
+	}
+	r := reconciler{load: l, out: out, byID: map[identity.ID]*calendarEvent{}}
+	if err := r.readCalendar(ctx); err != nil {
+		return nil, err
+	}
+	for _, row := range rows {
+		r.row(row)
+	}
+	r.held()
+	r.rest()
+	out.LeftOut = len(l.batch.LeftOut)
+	order := []reconcile.Kind{reconcile.Held, reconcile.Missing, reconcile.Differs, reconcile.Gone, reconcile.Twin, reconcile.Stray}
+	slices.SortStableFunc(out.Findings, func(a, b Finding) int {
+		return slices.Index(order, a.Kind) - slices.Index(order, b.Kind)
+	})
+	return out, out.Totals.Check()
+}
+
+// mappedRow is a wanted row with its event.
+type mappedRow struct {
+	index  int
+	id     identity.ID
+	wanted intake.Wanted
+}
+
+func (l *load) mapAll() (rows []mappedRow, spans []event.Span) {
+	for i := range l.batch.Rows {
+		fate, id := l.batch.Fate(i)
+		if id != (identity.ID{}) {
+			l.met[id] = true
+		}
+		if fate != intake.WantedRow {
+			continue
+		}
+		w, ok := l.batch.Map(i)
+		if !ok {
+			continue
+		}
+		rows = append(rows, mappedRow{i, id, w})
+		if !w.Cancel {
+			spans = append(spans, w.Event.When)
+		}
+	}
+	return rows, spans
+}
+
+func (l *load) reconcileRange(from, to string, spans []event.Span) (Range, error) {
+	z, _, f := l.office.DefaultZone()
+	if f != nil {
+		return Range{}, f
+	}
+	r, f := l.office.ParseRange(from, to)
+	if f != nil {
+		return r, f
+	}
+	if from != "" || to != "" || len(spans) == 0 {
+		return r, nil
+	}
+	r.From, r.To = spans[0].Start.Instant(z), spans[0].End.Instant(z)
+	for _, s := range spans {
+		r.From, r.To = min(r.From, s.Start.Instant(z)), max(r.To, s.End.Instant(z))
+	}
+	r.To = max(r.To, r.From+1)
+	return r, nil
+}
+
+type reconciler struct {
+	*load
+	out    *Reconciliation
+	events []*calendarEvent
+	byID   map[identity.ID]*calendarEvent
+}
+
+// readCalendar finds the calendar's events with occurrences in the range.
+func (r *reconciler) readCalendar(ctx context.Context) error {
+	r.out.Faults = slices.Clone(r.cal.Faults())
+	return occurrences(ctx, r.cal, r.out.Range, func(s *recur.Series, found []recur.Occurrence) {
+		view := s.Master()
+		if view == nil {
+			view = found[0].View
+		}
+		e := &calendarEvent{view: view, occurrences: len(found)}
+		mark := view.ID
+		if mark == "" {
+			mark = view.UID
+		}
+		if id, err := uuid.Parse(mark); err == nil && r.byID[id] == nil {
+			e.id = id
+			r.byID[id] = e
+		}
+		r.events = append(r.events, e)
+		r.out.Totals.Calendar.Events++
+		r.out.Totals.Calendar.Occurrences += len(found)
+	}, func(f *fault.Fault) { r.out.Faults = append(r.out.Faults, f) })
+}
+
+// row settles one wanted row that is in the range on either side.
+func (r *reconciler) row(m mappedRow) {
+	current := r.byID[m.id]
+	inRange := !m.wanted.Cancel && r.wantedIn(m.wanted.Event.When)
+	if current == nil && !inRange {
+		return
+	}
+	place := r.batch.Rows[m.index].Place()
+	key := r.batch.Mapping.Key(r.batch.Rows[m.index]).String()
+	t := &r.out.Totals
+	var view *event.View
+	if current != nil {
+		view = current.view
+		current.used = true
+	} else if o := r.cal.Find(m.id); o != nil { // in the calendar, but outside of the range
+		if v, err := event.Read(o.Raw, r.cal.Resolve); err == nil {
+			view = &v
+		}
+	}
+	t.Source.Rows++
+	if view == nil {
+		t.Source.Missing++
+		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Missing, Place: place, Key: key, UID: m.id.String(), Calendar: r.cal.Name(), Title: m.wanted.Event.Text(event.Title), Event: m.wanted.Event, Reason: "in the source, not in the calendar"})
+		return
+	}
+	fields := reconcile.Differ(&m.wanted.Event, &view.Event)
+	if len(fields) == 0 {
+		t.Source.Agrees++
+		if current != nil {
+			t.Calendar.Agrees++
+		}
+		return
+	}
+	t.Source.Differs++
+	if current != nil {
+		t.Calendar.Differs++
+	}
+	f := Finding{Kind: reconcile.Differs, Place: place, Key: key, UID: view.UID, Calendar: r.cal.Name(), Title: view.Text(event.Title), Event: view.Event}
+	for _, field := range fields {
+		if field == event.When {
+			f.Fields = append(f.Fields, SpanDifferences(m.wanted.Event.When, view.When)...)
+			continue
+		}
+		f.Fields = append(f.Fields, Difference{Field: field.String(), Wanted: m.wanted.Event.Text(field), Calendar: view.Text(field)})
+	}
+	r.out.Findings = append(r.out.Findings, f)
+}
+
+// wantedIn tells whether a wanted event takes place in the range.
+func (r *reconciler) wantedIn(s event.Span) bool {
+	found := false
+	probe, err := recur.Read([][]byte{r.fresh(identity.ID{}, nil, spanEvent(s))}, r.office.Zones.Find)
+	if err == nil {
+		err = probe.In(r.out.Range.Window(), func(recur.Occurrence) { found = true })
+	}
+	return found || err != nil
+}
+
+func spanEvent(s event.Span) *event.Event {
+	var e event.Event
+	e.SetWhen(s)
+	return &e
+}
+
+// held lists the rows that cannot be compared; without a date that can be
+// read they count in every range.
+func (r *reconciler) held() {
+	for _, h := range r.batch.Held {
+		r.out.Totals.Source.Rows++
+		r.out.Totals.Source.Held++
+		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Held, Place: h.Fault.Place, Key: h.Key.String(), Calendar: r.cal.Name(), Reason: h.Fault.Reason()})
+	}
+}
+
+// rest settles the calendar's events that no row answered for.
+func (r *reconciler) rest() {
+	alike := map[string]*calendarEvent{}
+	for _, e := range r.events {
+		if k := reconcile.Alike(&e.view.Event); alike[k] == nil || (e.used && !alike[k].used) {
+			alike[k] = e
+		}
+	}
+	heldIDs := map[identity.ID]bool{}
+	for _, h := range r.batch.Held {
+		if h.Key != nil {
+			heldIDs[identity.Of(r.in.Identity, h.Key)] = true
+		}
+	}
+	t := &r.out.Totals.Calendar
+	for _, e := range r.events {
+		if e.used {
+			continue
+		}
+		f := Finding{Key: e.view.Key, UID: e.view.UID, Calendar: r.cal.Name(), Title: e.view.Text(event.Title), Event: e.view.Event}
+		switch other := alike[reconcile.Alike(&e.view.Event)]; {
+		case other != e:
+			f.Kind, f.Reason = reconcile.Twin, "looks like event "+other.view.UID
+			if other.view.Key != "" {
+				f.Reason = "looks like the event of key " + other.view.Key
+			}
+			t.Twin++
+		case e.view.Intake == r.in.Identity && heldIDs[e.id]:
+			f.Kind, f.Reason = reconcile.Differs, "its row is held"
+			t.Differs++
+		case e.view.Intake == r.in.Identity:
+			f.Kind, f.Reason = reconcile.Gone, "its row is no longer in the source"
+			for _, o := range r.batch.LeftOut {
+				if o.Key != nil && identity.Of(r.in.Identity, o.Key) == e.id {
+					f.Reason = "its row is left out: " + o.Reason
+				}
+			}
+			t.Gone++
+		default:
+			f.Kind, f.Reason = reconcile.Stray, "not from this source"
+			if e.view.Intake != "" {
+				f.Reason = fmt.Sprintf("from intake %s", e.view.Intake)
+			}
+			t.Stray++
+		}
+		r.out.Findings = append(r.out.Findings, f)
+	}
+}

@@ -28,20 +28,22 @@ func (l *load) findGone() {
 			reasons[identity.Of(l.in.Identity, o.Key)] = o.Reason
 		}
 	}
+	l.ours = l.matched
+	if l.matched == l.cal.Len() && len(reasons) == 0 {
+		return // every event of ours has its row
+	}
 	l.cal.Ours(func(id identity.ID, o *calendar.Object) bool {
-		_, leftOut := reasons[id]
-		if l.met[id] && !leftOut {
-			l.ours++
+		fate, present := l.batch.Present(id)
+		if present && fate != intake.LeftOutRow {
 			return true
 		}
 		view, err := event.Read(o.Raw, l.cal.Resolve)
 		if err != nil || view.Intake != l.in.Identity {
 			return true
 		}
-		if fate, known := l.batch.Present(id); known && fate == intake.HeldRow {
-			return true
+		if !present {
+			l.ours++
 		}
-		l.ours++
 		if !l.in.Past && past(view.When, l.office.Past()) {
 			return true
 		}

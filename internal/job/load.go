@@ -4,9 +4,11 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
@@ -136,10 +138,10 @@ type load struct {
 	report  *Report
 	changes []calendar.Change
 	keys    map[string]bool
-	met     map[identity.ID]bool // identities of all rows
-	moved   map[event.Field]int  // events whose field a load would change
-	removed int                  // events that a load would cancel or delete as gone
-	ours    int                  // events of this intake in the calendar
+	matched int                 // rows whose event the calendar has
+	moved   map[event.Field]int // events whose field a load would change
+	removed int                 // events that a load would cancel or delete as gone
+	ours    int                 // events of this intake in the calendar
 }
 
 // keptItems is how many new or changed events a report lists without
@@ -171,7 +173,7 @@ func Load(ctx context.Context, office *Office, req LoadRequest) (*Report, error)
 // open reads the source and the calendar, both at once, and learns the rows.
 // The caller closes the calendar.
 func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
-	l := &load{office: office, req: req, in: req.Intake, report: &Report{Intake: req.Intake.Name, Assumed: map[string][]int{}}, met: map[identity.ID]bool{}, moved: map[event.Field]int{}}
+	l := &load{office: office, req: req, in: req.Intake, report: &Report{Intake: req.Intake.Name, Assumed: map[string][]int{}}, moved: map[event.Field]int{}}
 	if req.Take != agree.TakeNone {
 		l.keys = map[string]bool{}
 		for _, k := range req.Keys {
@@ -192,6 +194,9 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 		opened <- err
 	}()
 	rows, header, err := l.readSource()
+	if err == nil {
+		err = l.compile(rows, header)
+	}
 	if e := <-opened; e != nil {
 		return nil, e
 	}
@@ -202,9 +207,6 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 			f := *l.cal.Faults()[0]
 			err = f.Do("the calendar was not touched; mend or replace it, then load again").FromOutside()
 		}
-	}
-	if err == nil {
-		err = l.compile(rows, header)
 	}
 	if err != nil {
 		l.cal.Close()
@@ -297,81 +299,184 @@ func (l *load) selected(i int) bool {
 
 func (l *load) partial() bool { return l.req.First > 0 || l.req.Rows != nil }
 
-// compare settles every row against the calendar.
+// compare settles every row against the calendar, in shards of rows side by
+// side, and puts the shards together in the order of the rows.
 func (l *load) compare(ctx context.Context) error {
-	for i := range l.batch.Rows {
-		if i%4096 == 0 && ctx.Err() != nil {
-			return ctx.Err()
-		}
-		fate, id := l.batch.Fate(i)
-		if id != (identity.ID{}) {
-			l.met[id] = true
-		}
-		if !l.selected(i) {
-			continue
-		}
-		l.report.Totals.Rows++
-		if fate != intake.WantedRow {
-			continue
-		}
-		w, ok := l.batch.Map(i)
-		if !ok {
-			continue
-		}
-		l.settle(i, id, &w)
+	const size = 2048
+	shards := make([]*shard, (len(l.batch.Rows)+size-1)/size)
+	next := make(chan int, len(shards))
+	for n := range shards {
+		next <- n
+	}
+	close(next)
+	var workers sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), len(shards)) {
+		workers.Go(func() {
+			mapping := l.batch.Mapping.Fork()
+			for n := range next {
+				if ctx.Err() != nil {
+					return
+				}
+				s := &shard{load: l, mapping: mapping}
+				for i := n * size; i < min((n+1)*size, len(l.batch.Rows)); i++ {
+					s.row(i)
+				}
+				shards[n] = s
+			}
+		})
+	}
+	workers.Wait()
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	for _, s := range shards {
+		l.take(s)
 	}
 	return nil
 }
 
-func (l *load) settle(i int, id identity.ID, w *intake.Wanted) {
-	old := l.cal.Find(id)
-	if old == nil {
-		if w.Cancel {
-			l.batch.Leave(i, "cancelled in the source, and there is no event to cancel")
-			return
+// take adds what a shard found.
+func (l *load) take(s *shard) {
+	t := &l.report.Totals
+	t.Rows += s.totals.Rows
+	t.Wanted += s.totals.Wanted
+	t.New += s.totals.New
+	t.Changed += s.totals.Changed
+	t.Same += s.totals.Same
+	t.Edited += s.totals.Edited
+	t.Disputed += s.totals.Disputed
+	l.matched += s.matched
+	for _, h := range s.held {
+		l.batch.Hold(h.row, h.fault)
+	}
+	for _, i := range s.cancelled {
+		l.batch.Leave(i, "cancelled in the source, and there is no event to cancel")
+	}
+	for _, i := range s.items {
+		if !l.req.All && len(l.report.Items) >= keptItems && i.Outcome != agree.Disputed {
+			l.report.Unlisted++
+			continue
 		}
-		l.create(i, id, w)
+		l.report.Items = append(l.report.Items, i)
+	}
+	l.changes = append(l.changes, s.changes...)
+	for _, n := range s.notes {
+		for _, kind := range n.notes.Kinds(l.in) {
+			l.report.Assumed[kind] = append(l.report.Assumed[kind], int(l.batch.Rows[n.row].Number))
+		}
+	}
+	for _, f := range s.moved {
+		l.moved[f]++
+	}
+	for _, k := range s.settled {
+		l.keys[k] = true
+	}
+}
+
+// shard is what became of some rows that follow each other. Shards are worked
+// on side by side, so they only read what they share.
+type shard struct {
+	*load
+	mapping   *intake.Mapping
+	totals    Totals
+	items     []Item
+	changes   []calendar.Change
+	held      []heldRow
+	cancelled []int // rows to be cancelled that have no event
+	notes     []notedRow
+	moved     []event.Field
+	settled   []string // keys for which a side was taken
+	matched   int      // rows whose event the calendar has
+}
+
+type heldRow struct {
+	row   int
+	fault *fault.Fault
+}
+
+type notedRow struct {
+	row   int
+	notes intake.Notes
+}
+
+func (s *shard) row(i int) {
+	fate, id := s.batch.Fate(i)
+	old := (*calendar.Object)(nil)
+	if id != (identity.ID{}) {
+		if old = s.cal.Find(id); old != nil {
+			s.matched++
+		}
+	}
+	if !s.selected(i) {
 		return
 	}
+	s.totals.Rows++
+	if fate != intake.WantedRow {
+		return
+	}
+	w, f := s.batch.Map(s.mapping, i)
+	switch {
+	case f != nil:
+		s.hold(i, f)
+	case old == nil && w.Cancel:
+		s.cancelled = append(s.cancelled, i)
+	case old == nil:
+		s.create(i, id, &w)
+	default:
+		s.settle(i, id, old, &w)
+	}
+}
+
+func (s *shard) hold(i int, f *fault.Fault) { s.held = append(s.held, heldRow{i, f}) }
+
+func (s *shard) settle(i int, id identity.ID, old *calendar.Object, w *intake.Wanted) {
 	if old.Twins > 0 {
-		l.batch.Hold(i, fault.Newf("%d events in calendar %s are this one; the first begins in line %d", old.Twins+1, l.cal.Name(), old.Line).Do("remove all but one there"))
+		s.hold(i, fault.Newf("%d events in calendar %s are this one; the first begins in line %d", old.Twins+1, s.cal.Name(), old.Line).Do("remove all but one there"))
 		return
 	}
-	view, err := event.Read(old.Raw, l.cal.Resolve)
+	view, err := event.Read(old.Raw, s.cal.Resolve)
 	if err != nil {
-		l.batch.Hold(i, fault.Newf("its event in calendar %s, line %d, cannot be read: %w", l.cal.Name(), line(old.Line, err), err).Do("mend it there"))
+		s.hold(i, fault.Newf("its event in calendar %s, line %d, cannot be read: %w", s.cal.Name(), line(old.Line, err), err).Do("mend it there"))
 		return
 	}
 	seal := agree.ParseSeal(view.Seal)
-	key := l.batch.Mapping.Key(l.batch.Rows[i])
-	result := agree.Compare(&w.Event, &view.Event, seal, l.take(key), l.cal.Resolve)
+	result := agree.Compare(&w.Event, &view.Event, &seal, s.side(i), s.cal.Resolve)
 	reason := ""
 	if result.Write.Has(event.When) && old.Overrides > 0 && !w.Event.When.Same(view.When) {
 		result.Outcome, result.Write, result.Reseal = agree.Disputed, 0, false
 		reason = fmt.Sprintf("%d of its occurrences were changed one by one and would no longer fit", old.Overrides)
 	}
-	l.report.Totals.Wanted++
-	l.report.Totals.count(result.Outcome)
-	l.note(i, w.Notes)
+	s.count(i, result.Outcome, w.Notes)
 	for _, f := range result.Fields {
 		if f.Outcome == agree.Changed && result.Outcome == agree.Changed {
-			l.moved[f.Field]++
+			s.moved = append(s.moved, f.Field)
 		}
 	}
-	if l.req.Write && (result.Write != 0 || result.Reseal) {
-		l.changes = append(l.changes, calendar.Change{ID: id, Old: old, New: rewrite(old.Raw, result, &w.Event, view.Sequence, l.office.Stamp()), Zones: zones(&w.Event, result.Write)})
+	if s.req.Write && (result.Write != 0 || result.Reseal) {
+		s.changes = append(s.changes, calendar.Change{ID: id, Old: old, New: rewrite(old.Raw, result, &w.Event, view.Sequence, s.office.Stamp()), Zones: zones(&w.Event, result.Write)})
 	}
-	if result.Outcome == agree.Same && !l.req.All {
+	if result.Outcome == agree.Same && !s.req.All {
 		return
 	}
-	item := Item{Outcome: result.Outcome, Place: l.batch.Rows[i].Place(), Key: key.String(), UID: view.UID, Calendar: l.cal.Name(), Title: view.Text(event.Title), Reason: reason}
-	item.Fields = differences(result, &w.Event, &view.Event, &seal, l.cal.Resolve)
-	item.Notes = w.Notes.Words(l.in)
-	item.Event = w.Event
-	if w.Cancel || item.Event.When.Start.IsZero() {
+	item := s.item(i, result.Outcome, w, view.UID)
+	item.Title, item.Reason = view.Text(event.Title), reason
+	item.Fields = differences(result, &w.Event, &view.Event, &seal, s.cal.Resolve)
+	if w.Cancel {
 		item.Event = view.Event
 	}
-	l.keep(item)
+	s.items = append(s.items, item)
+}
+
+func (s *shard) count(i int, o agree.Outcome, n intake.Notes) {
+	s.totals.Wanted++
+	s.totals.count(o)
+	if n != 0 {
+		s.notes = append(s.notes, notedRow{i, n})
+	}
+}
+
+func (s *shard) item(i int, o agree.Outcome, w *intake.Wanted, uid string) Item {
+	return Item{Outcome: o, Place: s.batch.Rows[i].Place(), Key: s.mapping.Key(s.batch.Rows[i]).String(), UID: uid, Calendar: s.cal.Name(), Title: w.Event.Text(event.Title), Event: w.Event, Notes: w.Notes.Words(s.in)}
 }
 
 func line(begin int, err error) int {
@@ -381,34 +486,17 @@ func line(begin int, err error) int {
 	return begin
 }
 
-func (l *load) keep(item Item) {
-	if !l.req.All && len(l.report.Items) >= keptItems && (item.Outcome == agree.New || item.Outcome == agree.Changed || item.Outcome == agree.Edited) {
-		l.report.Unlisted++
-		return
-	}
-	l.report.Items = append(l.report.Items, item)
-}
-
-// take gives the side to take for a key that was named.
-func (l *load) take(k identity.Key) agree.Take {
-	if l.keys == nil {
+// side gives the side to take for a row whose key was named.
+func (s *shard) side(i int) agree.Take {
+	if s.keys == nil {
 		return agree.TakeNone
 	}
-	if _, named := l.keys[k.String()]; named {
-		l.keys[k.String()] = true
-		return l.req.Take
+	key := s.mapping.Key(s.batch.Rows[i]).String()
+	if _, named := s.keys[key]; named {
+		s.settled = append(s.settled, key)
+		return s.req.Take
 	}
 	return agree.TakeNone
-}
-
-func (l *load) note(i int, n intake.Notes) {
-	if n == 0 {
-		return
-	}
-	row := int(l.batch.Rows[i].Number)
-	for _, kind := range n.Kinds(l.in) {
-		l.report.Assumed[kind] = append(l.report.Assumed[kind], row)
-	}
 }
 
 // zones gives the time zones that writing a time needs defined.
@@ -425,19 +513,15 @@ func zones(e *event.Event, write event.Set) []calendar.ZoneUse {
 	return out
 }
 
-func (l *load) create(i int, id identity.ID, w *intake.Wanted) {
-	l.report.Totals.Wanted++
-	l.report.Totals.New++
-	l.note(i, w.Notes)
-	if l.req.Write {
-		text := l.fresh(id, l.batch.Mapping.Key(l.batch.Rows[i]), &w.Event)
-		l.changes = append(l.changes, calendar.Change{ID: id, New: text, Zones: zones(&w.Event, 1<<event.When)})
+func (s *shard) create(i int, id identity.ID, w *intake.Wanted) {
+	s.count(i, agree.New, w.Notes)
+	if s.req.Write {
+		text := s.fresh(id, s.mapping.Key(s.batch.Rows[i]), &w.Event)
+		s.changes = append(s.changes, calendar.Change{ID: id, New: text, Zones: zones(&w.Event, 1<<event.When)})
 	}
-	if !l.req.All && len(l.report.Items) >= keptItems {
-		l.report.Unlisted++
-		return
+	if s.req.All || len(s.items) < keptItems {
+		s.items = append(s.items, s.item(i, agree.New, w, id.String()))
 	}
-	l.keep(Item{Outcome: agree.New, Place: l.batch.Rows[i].Place(), Key: l.batch.Mapping.Key(l.batch.Rows[i]).String(), UID: id.String(), Calendar: l.cal.Name(), Title: w.Event.Text(event.Title), Event: w.Event, Notes: w.Notes.Words(l.in)})
 }
 
 func (l *load) fresh(id identity.ID, key identity.Key, e *event.Event) []byte {

@@ -95,14 +95,12 @@ type mappedRow struct {
 func (l *load) mapAll() (rows []mappedRow, spans []event.Span) {
 	for i := range l.batch.Rows {
 		fate, id := l.batch.Fate(i)
-		if id != (identity.ID{}) {
-			l.met[id] = true
-		}
 		if fate != intake.WantedRow {
 			continue
 		}
-		w, ok := l.batch.Map(i)
-		if !ok {
+		w, f := l.batch.Map(l.batch.Mapping, i)
+		if f != nil {
+			l.batch.Hold(i, f)
 			continue
 		}
 		rows = append(rows, mappedRow{i, id, w})

@@ -44,22 +44,25 @@ type Result struct {
 	Fields  []FieldResult // those that are not plainly the same
 	Write   event.Set     // fields to write into the event
 	Reseal  bool          // the seal must be written even if no field is
-	Seal    Seal          // as it is to be written
+	Seal    Seal          // as it is to be written, when anything is
 }
 
 // Compare settles each field that the source speaks of by what moved since
 // the last load: nothing, the source, the calendar, or both. Without a seal
 // for a field an empty one in the calendar is filled, an equal one is agreed,
 // and any other is disputed.
-func Compare(wanted, current *event.Event, seal Seal, take Take, zones ical.Zones) Result {
-	r := Result{Outcome: Same, Seal: seal}
+func Compare(wanted, current *event.Event, seal *Seal, take Take, zones ical.Zones) (r Result) {
+	r.Outcome = Same
 	for _, f := range allFields {
 		if !wanted.Given.Has(f) {
 			continue
 		}
-		out := compareField(f, wanted, current, &seal, zones)
+		out := compareField(f, wanted, current, seal, zones)
 		if out.outcome == Same && !out.reseal {
 			continue
+		}
+		if r.Fields == nil {
+			r.Seal = *seal
 		}
 		r.Fields = append(r.Fields, FieldResult{f, out.outcome})
 		switch out.outcome {
@@ -73,7 +76,7 @@ func Compare(wanted, current *event.Event, seal Seal, take Take, zones ical.Zone
 	}
 	r.settle(wanted, current, take)
 	if r.Outcome == Disputed {
-		r.Write, r.Reseal, r.Seal = 0, false, seal
+		r.Write, r.Reseal, r.Seal = 0, false, *seal
 	}
 	return r
 }

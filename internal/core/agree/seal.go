@@ -4,8 +4,6 @@
 package agree
 
 import (
-	"crypto/sha256"
-	"encoding/base64"
 	"strings"
 
 	"almanach/internal/core/event"
@@ -17,10 +15,8 @@ import (
 // meaning; for the time the value itself, so that it can be shown. The zero
 // Seal remembers nothing.
 type Seal struct {
-	source, calendar [sealFields]string
+	source, calendar [event.NumFields]string
 }
-
-const sealFields = 32
 
 const sealVersion = "1"
 
@@ -73,34 +69,70 @@ func (s *Seal) String() string {
 
 var allFields = event.Fields()
 
-// Set remembers what a field was wanted to be and what the calendar holds.
+// Set remembers what a field was wanted to be and what the calendar holds,
+// which for a field just written is the same event.
 func (s *Seal) Set(f event.Field, wanted, held *event.Event) {
-	s.source[f], s.calendar[f] = Print(f, wanted), Print(f, held)
+	s.source[f] = Print(f, wanted)
+	s.calendar[f] = s.source[f]
+	if held != wanted {
+		s.calendar[f] = Print(f, held)
+	}
 }
 
-// Print gives the fingerprint of a field: 64 bits of SHA-256 over the seal's
-// version, the field's name and its canonical text, and for the time the
+// Print gives the fingerprint of a field: 64 bits of FNV-1a over the seal's
+// version, the field's name and its canonical text with a NUL after each of
+// the first two, in hexadecimal; "-" for an empty text; and for the time the
 // value itself.
 func Print(f event.Field, e *event.Event) string {
+	var buf [printSize]byte
+	return string(appendPrint(buf[:0], f, e))
+}
+
+const printSize = 128
+
+func appendPrint(dst []byte, f event.Field, e *event.Event) []byte {
 	if f == event.When {
-		return e.When.String()
+		return e.When.Append(dst)
 	}
 	text := e.Text(f)
 	if text == "" {
-		return "-"
+		return append(dst, '-')
 	}
-	var buf [256]byte
-	b := append(buf[:0], sealVersion...)
-	b = append(append(append(append(b, 0), f.String()...), 0), text...)
-	sum := sha256.Sum256(b)
-	return base64.RawURLEncoding.EncodeToString(sum[:8])
+	h := fnv(prefixes[f], text)
+	const digits = "0123456789abcdef"
+	for shift := 60; shift >= 0; shift -= 4 {
+		dst = append(dst, digits[h>>shift&15])
+	}
+	return dst
+}
+
+// The parameters of FNV-1a with 64 bits.
+const (
+	fnvOffset = 14695981039346656037
+	fnvPrime  = 1099511628211
+)
+
+// prefixes has the hash of what stands before each field's text.
+var prefixes = func() (out [event.NumFields]uint64) {
+	for _, f := range allFields {
+		out[f] = fnv(fnvOffset, sealVersion+"\x00"+f.String()+"\x00")
+	}
+	return out
+}()
+
+func fnv(h uint64, s string) uint64 {
+	for i := range len(s) {
+		h = (h ^ uint64(s[i])) * fnvPrime
+	}
+	return h
 }
 
 // matches tells whether a side of the seal still says what e says.
 func matches(side string, f event.Field, e *event.Event, zones ical.Zones) bool {
-	print := Print(f, e)
-	if print == side || f != event.When {
-		return print == side
+	var buf [printSize]byte
+	print := appendPrint(buf[:0], f, e)
+	if string(print) == side || f != event.When {
+		return string(print) == side
 	}
 	span, err := event.ParseSpan(side, zones)
 	return err == nil && span.Same(e.When)

@@ -26,6 +26,9 @@ const (
 	numFields
 )
 
+// NumFields is how many fields there are.
+const NumFields = int(numFields)
+
 var fieldNames = [numFields]string{"when", "title", "location", "description", "url", "categories", "status"}
 
 // String is the field's name in messages, JSON and seals.

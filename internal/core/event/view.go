@@ -30,7 +30,8 @@ type View struct {
 	Attendees   []string // "Name <address>", in the order of the event
 }
 
-// Read reads a VEVENT. An error names the line, counted from the component's
+// Read reads a VEVENT. The view's texts may share memory with raw, which must
+// not change while the view is in use. An error names the line, counted from the component's
 // own first line; the view is then incomplete.
 func Read(raw []byte, zones ical.Zones) (View, error) {
 	var v View
@@ -85,7 +86,7 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 			if l.Is("UID") {
 				v.UID = l.Text()
 			} else if l.Is("URL") {
-				v.SetText(URL, string(l.Value()))
+				v.SetText(URL, l.Text())
 			}
 		case 'c':
 			if l.Is("CATEGORIES") {
@@ -112,13 +113,13 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 		case 'x':
 			switch {
 			case l.Is(PropID):
-				v.ID = string(l.Value())
+				v.ID = l.Text()
 			case l.Is(PropIntake):
 				v.Intake = l.Text()
 			case l.Is(PropKey):
 				v.Key = l.Text()
 			case l.Is(PropSeal):
-				v.Seal = string(l.Value())
+				v.Seal = l.Text()
 			}
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"iter"
 	"strings"
 	"unicode/utf8"
+	"unsafe"
 )
 
 // A Line is one content line (RFC 5545 §3.1) with its bytes as they were
@@ -165,7 +166,8 @@ func (l Line) Value() []byte {
 	return l.text[l.value:]
 }
 
-// Text gives a value of type TEXT with its escapes undone (§3.3.11).
+// Text gives a value of type TEXT with its escapes undone (§3.3.11). Like
+// Value it may share memory with the bytes read.
 func (l Line) Text() string { return Unescape(l.Value()) }
 
 // A Param is one property parameter. Values have their quotes removed and
@@ -181,6 +183,14 @@ func (l Line) Param(name string) string {
 	if l.value < 0 || l.name+1 >= l.value {
 		return ""
 	}
+	// One plain parameter, as most lines have, is read where it stands.
+	only := l.text[l.name+1 : l.value-1]
+	if eq := len(name); len(only) > eq && only[eq] == '=' && bytes.IndexAny(only, ";,\"^") < 0 {
+		if hasFold(only, name) {
+			return alias(only[eq+1:])
+		}
+		return ""
+	}
 	for _, p := range l.Params() {
 		if p.Name == name && len(p.Values) > 0 {
 			return p.Values[0]
@@ -188,6 +198,9 @@ func (l Line) Param(name string) string {
 	}
 	return ""
 }
+
+// alias gives bytes as a string that shares their memory.
+func alias(b []byte) string { return unsafe.String(unsafe.SliceData(b), len(b)) }
 
 // Params gives the parameters in order.
 func (l Line) Params() []Param {
@@ -303,11 +316,12 @@ func Escape(s string) string {
 	return b.String()
 }
 
-// Unescape reads a value of type TEXT. A backslash before anything but the
+// Unescape reads a value of type TEXT; without escapes the result shares
+// memory with raw. A backslash before anything but the
 // characters that need one is kept.
 func Unescape(raw []byte) string {
 	if bytes.IndexByte(raw, '\\') < 0 {
-		return string(raw)
+		return alias(raw)
 	}
 	out := make([]byte, 0, len(raw))
 	for i := 0; i < len(raw); i++ {

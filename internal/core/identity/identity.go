@@ -7,6 +7,7 @@
 package identity
 
 import (
+	"crypto/sha1"
 	"math"
 	"strconv"
 	"strings"
@@ -103,7 +104,19 @@ func Of(identity string, k Key) ID {
 	for _, part := range k {
 		name = appendPart(name, part)
 	}
-	return uuid.NewSHA1(Namespace, name)
+	return version5(Namespace, name)
+}
+
+// version5 is uuid.NewSHA1 without its allocations: a sheet has a hundred
+// thousand rows.
+func version5(space uuid.UUID, name []byte) ID {
+	var buf [192]byte
+	sum := sha1.Sum(append(append(buf[:0], space[:]...), name...))
+	var id ID
+	copy(id[:], sum[:])
+	id[6] = id[6]&0x0f | 0x50
+	id[8] = id[8]&0x3f | 0x80
+	return id
 }
 
 func appendPart(dst []byte, part string) []byte {
@@ -114,27 +127,35 @@ func appendPart(dst []byte, part string) []byte {
 // Copy derives the ID under which a copy of an event stands in one of several
 // calendars.
 func Copy(id ID, calendar string) ID {
-	return uuid.NewSHA1(id, []byte(NormalText(calendar)))
+	return version5(id, []byte(NormalText(calendar)))
 }
 
-// Fold gives the form in which two keys collide that differ only by case or by
-// zeros in front of a number; such keys are most likely one event typed twice.
-func (k Key) Fold() string {
-	var b strings.Builder
+// AppendFold appends the form in which two keys collide that differ only by
+// case or by zeros in front of a number; such keys are most likely one event
+// typed twice.
+func (k Key) AppendFold(dst []byte) []byte {
 	for i, part := range k {
 		if i > 0 {
-			b.WriteByte(0)
+			dst = append(dst, 0)
 		}
-		digits := false // inside a number
+		digits, ascii := false, true // inside a number; nothing beyond ASCII so far
+		from := len(dst)
 		for j := 0; j < len(part); j++ {
 			c := part[j]
 			isDigit := c >= '0' && c <= '9'
-			if isDigit && !digits && c == '0' && j+1 < len(part) && part[j+1] >= '0' && part[j+1] <= '9' && (j == 0 || (part[j-1] != '.' && part[j-1] != ',')) {
+			if isDigit && !digits && c == '0' && j+1 < len(part) && part[j+1] >= '0' && part[j+1] <= '9' {
 				continue
 			}
 			digits = isDigit || (digits && (c == '.' || c == ','))
-			b.WriteByte(c)
+			if c >= 'A' && c <= 'Z' {
+				c += 'a' - 'A'
+			}
+			ascii = ascii && c < 0x80
+			dst = append(dst, c)
+		}
+		if !ascii {
+			dst = append(dst[:from], strings.ToLower(string(dst[from:]))...)
 		}
 	}
-	return strings.ToLower(b.String())
+	return dst
 }

@@ -2,6 +2,7 @@ package intake
 
 import (
 	"hash/maphash"
+	"slices"
 	"strings"
 
 	"almanach/internal/core/event"
@@ -46,7 +47,8 @@ type Batch struct {
 	ids      []identity.ID // by row; zero for rows that are not wanted
 	fate     []Fate
 	notes    map[int]Notes
-	present  map[identity.ID]Fate // every readable key's fate
+	first    map[identity.ID]int32 // row of each key that is wanted, or was until rows of it collided
+	present  map[identity.ID]Fate  // keys of other rows
 	identity string
 }
 
@@ -54,13 +56,22 @@ type Batch struct {
 // key, or share a key. Blank rows must not be among them.
 func NewBatch(m *Mapping, rows []table.Row) *Batch {
 	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, len(rows)), fate: make([]Fate, len(rows)), notes: map[int]Notes{}, identity: m.intake.Identity}
-	for _, r := range rows {
-		if r.Fault == nil {
-			m.Learn(r)
-		}
+	var doubled, alike [][2]int
+	if m.needCells { // expressions are evaluated in one place
+		m.Learn(rows)
+		doubled, alike = b.sort()
+	} else {
+		learnt := make(chan struct{})
+		go func() {
+			m.Learn(rows)
+			close(learnt)
+		}()
+		doubled, alike = b.sort()
+		<-learnt
 	}
 	m.Settle()
-	b.sort()
+	b.settleAlike(alike)
+	b.settleDoubled(doubled)
 	return b
 }
 
@@ -79,29 +90,33 @@ func (b *Batch) leave(i int, k identity.Key, reason string) {
 	b.LeftOut = append(b.LeftOut, LeftOut{Row: i, Key: k, Reason: reason})
 }
 
-func (b *Batch) sort() {
+// sort finds each row's fate as far as its key and the conditions tell, and
+// the pairs of rows that share a key or nearly do.
+func (b *Batch) sort() (doubled, alike [][2]int) {
 	m := b.Mapping
 	first := make(map[identity.ID]int32, len(b.Rows))
+	b.first = first
+	var buf, other [256]byte
 	folded := make(map[uint64]int32, len(b.Rows))
 	hash := maphash.MakeSeed()
-	var doubled, alike [][2]int
 	b.present = map[identity.ID]Fate{}
+	var key identity.Key
 	for i, row := range b.Rows {
 		if row.Fault != nil {
 			b.NoKey = true
 			b.hold(i, nil, row.Fault)
 			continue
 		}
-		key := m.Key(row)
+		key = m.appendKey(key[:0], row)
 		reason, f := m.LeftOut(row)
 		total := f == nil && totalsRow(row, key)
 		switch {
 		case f != nil:
-			b.hold(i, key, f)
+			b.hold(i, slices.Clone(key), f)
 		case total:
 			b.leave(i, nil, "totals row")
 		case reason != "":
-			b.leave(i, key, reason)
+			b.leave(i, slices.Clone(key), reason)
 		case key.Empty():
 			b.NoKey = true
 			f := fault.Newf("%s is empty: without a key the row cannot be found again", m.keyLabel()).Do("fill it in")
@@ -123,15 +138,15 @@ func (b *Batch) sort() {
 			continue
 		}
 		first[id] = int32(i)
-		h := maphash.String(hash, key.Fold())
-		if j, ok := folded[h]; ok && m.Key(b.Rows[j]).Fold() == key.Fold() {
+		fold := key.AppendFold(buf[:0])
+		h := maphash.Bytes(hash, fold)
+		if j, ok := folded[h]; ok && string(m.Key(b.Rows[j]).AppendFold(other[:0])) == string(fold) {
 			alike = append(alike, [2]int{int(j), i})
 		} else {
 			folded[h] = int32(i)
 		}
 	}
-	b.settleAlike(alike)
-	b.settleDoubled(doubled)
+	return doubled, alike
 }
 
 // settleAlike holds keys that differ only by case or leading zeros.
@@ -251,16 +266,17 @@ func totalsRow(row table.Row, key identity.Key) bool {
 // Fate gives what becomes of row i, its ID when it is wanted so far.
 func (b *Batch) Fate(i int) (Fate, identity.ID) { return b.fate[i], b.ids[i] }
 
-// Map maps row i, which must be wanted. When it cannot be mapped it is held,
-// and ok is false.
-func (b *Batch) Map(i int) (w Wanted, ok bool) {
-	w, f := b.Mapping.Map(b.Rows[i])
+// Map maps row i, which must be wanted, with m, the batch's mapping or a fork
+// of it. A row that cannot be mapped is the caller's to Hold.
+func (b *Batch) Map(m *Mapping, i int) (Wanted, *fault.Fault) {
+	w, f := m.Map(b.Rows[i])
 	w.Notes |= b.notes[i]
-	if f != nil {
-		b.hold(i, b.Mapping.Key(b.Rows[i]), f)
-		return w, false
-	}
-	return w, true
+	return w, f
+}
+
+// Hold holds row i, which was wanted.
+func (b *Batch) Hold(i int, f *fault.Fault) {
+	b.hold(i, b.Mapping.Key(b.Rows[i]), f)
 }
 
 // Leave marks row i, which was wanted, as left out.
@@ -269,13 +285,10 @@ func (b *Batch) Leave(i int, reason string) {
 }
 
 // Present tells whether a key of the source has the ID, and its row's fate.
-// It covers the wanted rows only once the caller has told them apart.
 func (b *Batch) Present(id identity.ID) (Fate, bool) {
+	if i, ok := b.first[id]; ok {
+		return b.fate[i], true
+	}
 	f, ok := b.present[id]
 	return f, ok
-}
-
-// Hold holds row i, which was wanted.
-func (b *Batch) Hold(i int, f *fault.Fault) {
-	b.hold(i, b.Mapping.Key(b.Rows[i]), f)
 }

@@ -111,6 +111,28 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 	return m, faults
 }
 
+// Fork gives a mapping that maps as this one does and may be used beside it
+// by another goroutine. The rows must have been learnt.
+func (m *Mapping) Fork() *Mapping {
+	fork := *m
+	fork.eval = evaluator{}
+	fork.columns = make(map[int]*moment.Column, len(m.columns))
+	for i, c := range m.columns {
+		fork.columns[i] = c.Fork()
+	}
+	fork.start, fork.end = m.start.fork(), m.end.fork()
+	return &fork
+}
+
+func (s *moments) fork() *moments {
+	if s == nil || s.virtual == nil {
+		return s
+	}
+	fork := *s
+	fork.virtual = s.virtual.Fork()
+	return &fork
+}
+
 func eventSettings() []string {
 	var out []string
 	for _, d := range Definition {
@@ -138,17 +160,24 @@ func (m *Mapping) moments(name string, t *Template, set moment.Settings) *moment
 	return &moments{text: t, virtual: moment.NewColumn(set), name: name}
 }
 
-// Learn takes a row's dates into account. Every row must be learnt before the
-// first is mapped.
-func (m *Mapping) Learn(row table.Row) {
+// Learn takes the dates of all rows into account. It must be called once,
+// before Settle.
+func (m *Mapping) Learn(rows []table.Row) {
 	for i, c := range m.columns {
-		c.Learn(int(row.Number), row.Cell(i))
+		for _, r := range rows {
+			if r.Fault == nil {
+				c.Learn(int(r.Number), r.Cell(i))
+			}
+		}
 	}
 	for _, s := range []*moments{m.start, m.end} {
-		if s != nil && s.text != nil {
-			m.load(row)
-			if text, f := m.eval.render(s.text, row); f == nil && s.text.filled(row) {
-				s.virtual.Learn(int(row.Number), table.Cell{Kind: table.Text, Text: text})
+		if s == nil || s.text == nil {
+			continue
+		}
+		for _, r := range rows {
+			m.load(r)
+			if text, f := m.eval.render(s.text, r); f == nil && r.Fault == nil && s.text.filled(r) {
+				s.virtual.Learn(int(r.Number), table.Cell{Kind: table.Text, Text: text})
 			}
 		}
 	}
@@ -268,9 +297,12 @@ func (m *Mapping) load(row table.Row) {
 
 // Key gives the row's key.
 func (m *Mapping) Key(row table.Row) identity.Key {
-	k := make(identity.Key, len(m.key))
-	for i, col := range m.key {
-		k[i] = identity.Normal(row.Cell(col))
+	return m.appendKey(make(identity.Key, 0, len(m.key)), row)
+}
+
+func (m *Mapping) appendKey(k identity.Key, row table.Row) identity.Key {
+	for _, col := range m.key {
+		k = append(k, identity.Normal(row.Cell(col)))
 	}
 	return k
 }

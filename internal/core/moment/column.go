@@ -260,9 +260,9 @@ func (c *Column) learnShape(row int, s shape, t *tally) {
 			c.textHigh++
 			c.highRows.add(row)
 		}
-		readings := c.readings(d)
+		found := c.readings(d)
 		var orders Order
-		for _, r := range readings {
+		for _, r := range found.all() {
 			orders |= r.order
 		}
 		if orders == 0 {
@@ -297,12 +297,34 @@ type reading struct {
 	y, m, d int
 }
 
+// readings are the few ways to read one date.
+type readings struct {
+	list [3]reading
+	n    int
+}
+
+func (r *readings) add(x reading) {
+	r.list[r.n] = x
+	r.n++
+}
+
+func (r *readings) all() []reading { return r.list[:r.n] }
+
+// keep gives those that pass.
+func (r *readings) keep(passes func(reading) bool) (out readings) {
+	for _, x := range r.all() {
+		if passes(x) {
+			out.add(x)
+		}
+	}
+	return out
+}
+
 // readings gives every valid date that d can be, one for each order.
-func (c *Column) readings(d date) []reading {
-	var out []reading
+func (c *Column) readings(d date) (out readings) {
 	add := func(o Order, y, m, day int) {
 		if m >= 1 && m <= 12 && day >= 1 && day <= monthLength(y, m) && weekdayFits(d.weekdays, y, m, day) {
-			out = append(out, reading{o, y, m, day})
+			out.add(reading{o, y, m, day})
 		}
 	}
 	y := d.year
@@ -345,6 +367,14 @@ func (c *Column) fullYear(yy int) int {
 		near = (c.fourYears[0] + c.fourYears[1]) / 2
 	}
 	return near + (yy-near%100+150)%100 - 50
+}
+
+// Fork gives a column that reads as this one does and may be used beside it
+// by another goroutine. Settle must have been called.
+func (c *Column) Fork() *Column {
+	fork := *c
+	fork.cache = map[string]shape{}
+	return &fork
 }
 
 // Settle ends the learning.
@@ -642,51 +672,34 @@ func (c *Column) place(text string, d date, v *Value) (int64, *fault.Fault) {
 func (c *Column) choose(text string, d date) (reading, *fault.Fault) {
 	all := c.readings(d)
 	if d.form == twoNum {
-		kept := all[:0]
-		for _, r := range all {
-			if r.d <= monthLength(d.year, r.m) {
-				r.y = d.year
-				kept = append(kept, r)
-			}
+		for i := range all.list {
+			all.list[i].y = d.year
 		}
-		all = kept
+		all = all.keep(func(r reading) bool { return r.d <= monthLength(d.year, r.m) })
 	}
 	allowed := all
 	if !c.conflict {
-		allowed = nil
-		for _, r := range all {
-			if r.order&c.order != 0 {
-				allowed = append(allowed, r)
-			}
+		allowed = all.keep(func(r reading) bool { return r.order&c.order != 0 })
+	}
+	var distinct readings
+	for _, r := range allowed.all() {
+		known := distinct.keep(func(o reading) bool { return o.y == r.y && o.m == r.m && o.d == r.d })
+		if known.n == 0 {
+			distinct.add(r)
 		}
 	}
-	distinct := dedupe(allowed)
 	switch {
-	case len(distinct) == 1:
-		return distinct[0], nil
-	case len(distinct) > 1:
-		f := fault.New(text, fmt.Sprintf("may be %s; %s", either(distinct), map[bool]string{true: "the column's dates contradict each other", false: "no cell of the column settles it"}[c.conflict]))
+	case distinct.n == 1:
+		return distinct.list[0], nil
+	case distinct.n > 1:
+		f := fault.New(text, fmt.Sprintf("may be %s; %s", either(distinct.all()), map[bool]string{true: "the column's dates contradict each other", false: "no cell of the column settles it"}[c.conflict]))
 		return reading{}, f.Do("set day_order")
-	case len(all) > 0:
+	case all.n > 0:
 		return reading{}, fault.New(text, "is not a date with "+c.order.String())
 	case d.weekdays != 0:
 		return reading{}, fault.New(text, "is not a date, or its weekday contradicts it")
 	}
 	return reading{}, fault.New(text, "is not a date")
-}
-
-func dedupe(in []reading) []reading {
-	var out []reading
-	for _, r := range in {
-		known := false
-		for _, o := range out {
-			known = known || (o.y == r.y && o.m == r.m && o.d == r.d)
-		}
-		if !known {
-			out = append(out, r)
-		}
-	}
-	return out
 }
 
 // either lists dates, with their years only where those differ.

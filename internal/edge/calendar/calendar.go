@@ -47,6 +47,8 @@ type Calendar interface {
 	Name() string
 	// Find gives the event of an identity, nil when there is none.
 	Find(id identity.ID) *Object
+	// Len is how many events bear one of our identities.
+	Len() int
 	// Ours calls yield with every event that bears one of our identities.
 	Ours(yield func(id identity.ID, o *Object) bool)
 	// Objects calls yield with every event, its changed occurrences with it.

@@ -10,7 +10,9 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -37,6 +39,8 @@ type File struct {
 	zones      map[string]*zone.Zone
 	broken     map[string]error // TZIDs whose VTIMEZONE cannot be read
 	book       *zone.Book
+	resolving  sync.Mutex
+	resolved   map[string]*zone.Zone // what Resolve has found before
 	faults     []*fault.Fault
 	damaged    bool
 	end        int         // offset of the END:VCALENDAR new events go before; -1 without
@@ -53,7 +57,7 @@ const lockWait = 5 * time.Second
 // beside it first. A file that does not exist is an empty calendar when
 // create is set.
 func OpenFile(ctx context.Context, name, path, shown string, book *zone.Book, load, create bool) (*File, error) {
-	f := &File{name: name, path: path, shown: shown, book: book, index: map[identity.ID]int32{}, twins: map[identity.ID]int{}, overrides: map[uint64]int32{}, zones: map[string]*zone.Zone{}, broken: map[string]error{}, end: -1, first: -1, seed: maphash.MakeSeed()}
+	f := &File{name: name, path: path, shown: shown, book: book, index: map[identity.ID]int32{}, twins: map[identity.ID]int{}, overrides: map[uint64]int32{}, zones: map[string]*zone.Zone{}, broken: map[string]error{}, resolved: map[string]*zone.Zone{}, end: -1, first: -1, seed: maphash.MakeSeed()}
 	if load {
 		if err := f.takeLock(ctx); err != nil {
 			return nil, err
@@ -230,21 +234,18 @@ func (f *File) Find(id identity.ID) *Object {
 	return f.object(n, id)
 }
 
+// Len implements Calendar.
+func (f *File) Len() int { return len(f.index) }
+
 // Ours implements Calendar. Events come in the order of the file.
 func (f *File) Ours(yield func(identity.ID, *Object) bool) {
-	for n, p := range f.pieces {
-		if p.Override {
-			continue
-		}
-		mark := p.Mark
-		if mark == nil {
-			mark = p.UID
-		}
-		id, err := uuid.ParseBytes(mark)
-		if err != nil {
-			continue
-		}
-		if at, ok := f.index[id]; ok && at == int32(n) && !yield(id, f.object(at, id)) {
+	order := make([]identity.ID, 0, len(f.index))
+	for id := range f.index {
+		order = append(order, id)
+	}
+	slices.SortFunc(order, func(a, b identity.ID) int { return int(f.index[a] - f.index[b]) })
+	for _, id := range order {
+		if !yield(id, f.object(f.index[id], id)) {
 			return
 		}
 	}
@@ -282,6 +283,19 @@ func (f *File) Objects(yield func(o Components) bool) {
 // is not that of a known zone with the same clock, then the zone data, by IANA
 // or Windows name.
 func (f *File) Resolve(tzid string) (*zone.Zone, error) {
+	f.resolving.Lock()
+	defer f.resolving.Unlock()
+	if z, ok := f.resolved[tzid]; ok {
+		return z, nil
+	}
+	z, err := f.resolve(tzid)
+	if err == nil {
+		f.resolved[tzid] = z
+	}
+	return z, err
+}
+
+func (f *File) resolve(tzid string) (*zone.Zone, error) {
 	own := f.zones[tzid]
 	known, err := f.book.Find(strings.TrimPrefix(tzid, "/"))
 	switch {

@@ -1,0 +1,169 @@
+package job
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/csv"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"runtime"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"almanach/internal/core/intake"
+	"almanach/internal/core/zone"
+	"almanach/internal/edge/desk"
+)
+
+const benchRows = 100_000
+
+// bench lays out a source of many rows, and gives an office and a request.
+func bench(b *testing.B) (*Office, LoadRequest, string, string) {
+	b.Helper()
+	dir := b.TempDir()
+	source, target := filepath.Join(dir, "bookings.csv"), filepath.Join(dir, "berths.ics")
+	f, err := os.Create(source)
+	require.NoError(b, err)
+	w := bufio.NewWriter(f)
+	fmt.Fprintln(w, "Booking no,Vessel,Berth,Arrival,ETA,Departure,ETD,Agent,Remarks")
+	day := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	for i := range benchRows {
+		at := day.AddDate(0, 0, i%1000)
+		fmt.Fprintf(w, "TH-%06d,Vessel number %d,%d,%s,%02d:%02d,%s,%02d:30,Agent %d,\"Remarks on call %d, as sent\"\n", i, i%977, i%9, at.Format("02/01/2006"), i%12, i%60, at.Format("02/01/2006"), 13+i%10, i%31, i)
+	}
+	require.NoError(b, w.Flush())
+	require.NoError(b, f.Close())
+	zones, err := zone.NewBook(nil)
+	require.NoError(b, err)
+	office := &Office{Desk: &desk.Desk{}, Zones: zones, Now: day, Zone: "Europe/Lisbon"}
+	in := &intake.Intake{Name: "bookings", Key: []string{"Booking no"}}
+	for field, text := range map[string]string{"title": "{Vessel} at berth {Berth}", "start": "{Arrival} {ETA}", "end": "{Departure} {ETD}", "location": "Berth {Berth}", "description": "{Remarks}"} {
+		in.SetEvent(field, text)
+	}
+	in.Defaults()
+	return office, LoadRequest{Intake: in, File: source, Into: target}, source, target
+}
+
+// readCSV is the least a reading of the rows can cost.
+func readCSV(b *testing.B, path string) {
+	f, err := os.Open(path)
+	require.NoError(b, err)
+	defer f.Close()
+	r := csv.NewReader(f)
+	r.ReuseRecord = true
+	for {
+		if _, err := r.Read(); err == io.EOF {
+			return
+		} else if err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+// scan is the least an index of a calendar can cost: unfolding every line and
+// keeping where each UID stands.
+func scan(b *testing.B, path string) int {
+	f, err := os.Open(path)
+	require.NoError(b, err)
+	defer f.Close()
+	index := map[string]int{}
+	s := bufio.NewScanner(f)
+	var line []byte
+	at := 0
+	keep := func() {
+		if uid, ok := bytes.CutPrefix(line, []byte("UID:")); ok {
+			index[string(uid)] = at
+		}
+	}
+	for s.Scan() {
+		text := s.Bytes()
+		at += len(text) + 2
+		if len(text) > 0 && (text[0] == ' ' || text[0] == '\t') {
+			line = append(line, text[1:]...)
+			continue
+		}
+		keep()
+		line = append(line[:0], text...)
+	}
+	keep()
+	return len(index)
+}
+
+func writeAndSync(b *testing.B, data []byte, path string) {
+	f, err := os.Create(path)
+	require.NoError(b, err)
+	_, err = f.Write(data)
+	require.NoError(b, err)
+	require.NoError(b, f.Sync())
+	require.NoError(b, f.Close())
+}
+
+// measure runs both functions in turn and reports the ratio of their times.
+func measure(b *testing.B, what, least func()) {
+	b.Helper()
+	var a, c time.Duration
+	for b.Loop() {
+		runtime.GC()
+		began := time.Now()
+		what()
+		a += time.Since(began)
+		runtime.GC()
+		began = time.Now()
+		least()
+		c += time.Since(began)
+	}
+	b.ReportMetric(a.Seconds()/float64(b.N), "s/run")
+	b.ReportMetric(c.Seconds()/float64(b.N), "s/least")
+	b.ReportMetric(a.Seconds()/c.Seconds(), "ratio")
+}
+
+func run(b *testing.B, office *Office, req LoadRequest, want Totals) {
+	r, err := Load(context.Background(), office, req)
+	require.NoError(b, err)
+	want.Rows, want.Wanted = benchRows, benchRows
+	require.Equal(b, want, r.Totals)
+}
+
+func BenchmarkPreviewUnchanged(b *testing.B) {
+	office, req, source, target := bench(b)
+	req.Write = true
+	run(b, office, req, Totals{New: benchRows})
+	req.Write = false
+	measure(b, func() { run(b, office, req, Totals{Same: benchRows}) }, func() {
+		readCSV(b, source)
+		require.Equal(b, benchRows, scan(b, target))
+	})
+}
+
+func BenchmarkLoadUnchanged(b *testing.B) {
+	office, req, source, target := bench(b)
+	req.Write = true
+	run(b, office, req, Totals{New: benchRows})
+	measure(b, func() { run(b, office, req, Totals{Same: benchRows}) }, func() {
+		readCSV(b, source)
+		scan(b, target)
+	})
+}
+
+func BenchmarkLoadFirst(b *testing.B) {
+	office, req, source, target := bench(b)
+	req.Write = true
+	var data []byte
+	measure(b, func() {
+		require.NoError(b, os.RemoveAll(target))
+		run(b, office, req, Totals{New: benchRows})
+	}, func() {
+		if data == nil {
+			data, _ = os.ReadFile(target)
+		}
+		readCSV(b, source)
+		copied := target + ".copy"
+		writeAndSync(b, data, copied)
+		scan(b, copied)
+	})
+}

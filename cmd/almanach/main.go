@@ -6,13 +6,19 @@ import (
 	"context"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"syscall"
 	"time"
 
 	"almanach/internal/cli"
 )
 
+// memoryShare keeps the peak of memory near what is really in use: large
+// files are held once, and their garbage is small.
+const memoryShare = 50
+
 func main() {
+	debug.SetGCPercent(memoryShare)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	code := cli.Run(ctx, cli.World{Args: os.Args[1:], Stdout: os.Stdout, Stderr: os.Stderr, Env: os.Environ(), Now: time.Now})
 	stop()

@@ -137,6 +137,7 @@ type load struct {
 	cal     *calendar.File
 	report  *Report
 	changes []calendar.Change
+	zones   []calendar.ZoneUse
 	keys    map[string]bool
 	matched int                 // rows whose event the calendar has
 	moved   map[event.Field]int // events whose field a load would change
@@ -146,7 +147,7 @@ type load struct {
 
 // keptItems is how many new or changed events a report lists without
 // LoadRequest.All.
-const keptItems = 500
+const keptItems = 100
 
 // Load previews or loads one intake. Faults that concern single rows are in
 // the report; the error is what stopped the whole.
@@ -360,6 +361,9 @@ func (l *load) take(s *shard) {
 		l.report.Items = append(l.report.Items, i)
 	}
 	l.changes = append(l.changes, s.changes...)
+	for _, z := range s.zones {
+		l.zones = calendar.UseZone(l.zones, z)
+	}
 	for _, n := range s.notes {
 		for _, kind := range n.notes.Kinds(l.in) {
 			l.report.Assumed[kind] = append(l.report.Assumed[kind], int(l.batch.Rows[n.row].Number))
@@ -387,6 +391,8 @@ type shard struct {
 	moved     []event.Field
 	settled   []string // keys for which a side was taken
 	matched   int      // rows whose event the calendar has
+	zones     []calendar.ZoneUse
+	text      []byte // new events, one behind the other
 }
 
 type heldRow struct {
@@ -453,7 +459,10 @@ func (s *shard) settle(i int, id identity.ID, old *calendar.Object, w *intake.Wa
 		}
 	}
 	if s.req.Write && (result.Write != 0 || result.Reseal) {
-		s.changes = append(s.changes, calendar.Change{ID: id, Old: old, New: rewrite(old.Raw, result, &w.Event, view.Sequence, s.office.Stamp()), Zones: zones(&w.Event, result.Write)})
+		s.changes = append(s.changes, calendar.Change{ID: id, Old: old, New: rewrite(old.Raw, result, &w.Event, view.Sequence, s.office.Stamp())})
+		if result.Write.Has(event.When) {
+			s.use(w.Event.When)
+		}
 	}
 	if result.Outcome == agree.Same && !s.req.All {
 		return
@@ -499,32 +508,33 @@ func (s *shard) side(i int) agree.Take {
 	return agree.TakeNone
 }
 
-// zones gives the time zones that writing a time needs defined.
-func zones(e *event.Event, write event.Set) []calendar.ZoneUse {
-	if !write.Has(event.When) {
-		return nil
-	}
-	var out []calendar.ZoneUse
-	for _, t := range []zone.Time{e.When.Start, e.When.End} {
-		if t.Form == zone.Local && (len(out) == 0 || out[0].Zone != t.Zone) {
-			out = append(out, calendar.ZoneUse{Zone: t.Zone, Year: zone.Civil(t.Wall).Year()})
+// use remembers the time zones that writing a time needs defined.
+func (s *shard) use(span event.Span) {
+	for _, t := range []zone.Time{span.Start, span.End} {
+		if t.Form == zone.Local {
+			s.zones = calendar.UseZone(s.zones, calendar.ZoneUse{Zone: t.Zone, Year: zone.Civil(t.Wall).Year()})
 		}
 	}
-	return out
 }
 
 func (s *shard) create(i int, id identity.ID, w *intake.Wanted) {
 	s.count(i, agree.New, w.Notes)
 	if s.req.Write {
-		text := s.fresh(id, s.mapping.Key(s.batch.Rows[i]), &w.Event)
-		s.changes = append(s.changes, calendar.Change{ID: id, New: text, Zones: zones(&w.Event, 1<<event.When)})
+		if cap(s.text)-len(s.text) < 4096 { // one block holds the new events of many rows
+			s.text = make([]byte, 0, 256<<10)
+		}
+		from := len(s.text)
+		s.text = s.fresh(s.text, id, s.mapping.Key(s.batch.Rows[i]), &w.Event)
+		s.changes = append(s.changes, calendar.Change{ID: id, New: s.text[from:len(s.text):len(s.text)]})
+		s.use(w.Event.When)
 	}
 	if s.req.All || len(s.items) < keptItems {
 		s.items = append(s.items, s.item(i, agree.New, w, id.String()))
 	}
 }
 
-func (l *load) fresh(id identity.ID, key identity.Key, e *event.Event) []byte {
+// fresh appends the text of a new event to dst.
+func (l *load) fresh(dst []byte, id identity.ID, key identity.Key, e *event.Event) []byte {
 	var seal agree.Seal
 	for _, f := range event.Fields() {
 		if e.Given.Has(f) {
@@ -532,7 +542,7 @@ func (l *load) fresh(id identity.ID, key identity.Key, e *event.Event) []byte {
 		}
 	}
 	uid := id.String()
-	return event.Append(make([]byte, 0, 640), e, uid, []event.Mark{
+	return event.Append(dst, e, uid, []event.Mark{
 		{Name: event.PropID, Value: uid},
 		{Name: event.PropIntake, Value: ical.Escape(l.in.Identity)},
 		{Name: event.PropKey, Value: ical.Escape(key.String())},
@@ -604,7 +614,8 @@ func (l *load) apply(ctx context.Context) error {
 		return Faults(l.report.Guards)
 	}
 	l.report.Run = fmt.Sprintf("%s-%d", l.office.Now.UTC().Format("20060102T150405Z"), os.Getpid())
-	written, err := l.cal.Apply(ctx, l.changes)
+	l.batch = nil // the rows are not needed any more, and can be many
+	written, err := l.cal.Apply(ctx, l.changes, l.zones)
 	l.report.Written = written
 	return err
 }

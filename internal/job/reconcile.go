@@ -212,7 +212,7 @@ func (r *reconciler) row(m mappedRow) {
 // wantedIn tells whether a wanted event takes place in the range.
 func (r *reconciler) wantedIn(s event.Span) bool {
 	found := false
-	probe, err := recur.Read([][]byte{r.fresh(identity.ID{}, nil, spanEvent(s))}, r.office.Zones.Find)
+	probe, err := recur.Read([][]byte{r.fresh(nil, identity.ID{}, nil, spanEvent(s))}, r.office.Zones.Find)
 	if err == nil {
 		err = probe.In(r.out.Range.Window(), func(recur.Occurrence) { found = true })
 	}

@@ -100,6 +100,9 @@ func trimEnding(raw []byte) []byte {
 	return bytes.TrimSuffix(raw, []byte{'\r'})
 }
 
+// Unfold undoes the folds of a part of a content line.
+func Unfold(raw []byte) []byte { return unfold(raw) }
+
 // unfold removes every line break that white space follows, byte by byte, so
 // that a character cut in two by a careless writer is whole again.
 func unfold(raw []byte) []byte {

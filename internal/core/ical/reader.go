@@ -32,8 +32,12 @@ type Piece struct {
 	Calendar int    // which VCALENDAR of the file it lies in, from 1; 0 outside all
 	UID      []byte // the component's UID as written, nil when there is none
 	Mark     []byte // value of the Reader's marked property, nil when there is none
-	Override bool   // has a RECURRENCE-ID
-	Close    bool   // is the END:VCALENDAR line
+
+	// Where UID and Mark stand in Raw, folds included; both 0 for none.
+	UIDSpan, MarkSpan [2]int32
+
+	Override bool // has a RECURRENCE-ID
+	Close    bool // is the END:VCALENDAR line
 	Fault    *fault.Fault
 }
 
@@ -255,7 +259,8 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 			}
 			if open = open[:len(open)-1]; len(open) == 0 {
 				p = r.cut(p, end, nil)
-				p.UID, p.Mark = value(p.Raw, uid), value(p.Raw, mark)
+				p.UID, p.UIDSpan = value(p.Raw, uid)
+				p.Mark, p.MarkSpan = value(p.Raw, mark)
 				return p
 			}
 		case 'U', 'u':
@@ -279,18 +284,39 @@ func isProperty(line []byte, name string) bool {
 	return len(line) > len(name) && (line[len(name)] == ':' || line[len(name)] == ';') && hasFold(line, name)
 }
 
-func value(raw []byte, span [2]int) []byte {
+// value gives the value of the property that stands at span in raw, and where
+// it stands itself.
+func value(raw []byte, span [2]int) ([]byte, [2]int32) {
 	if span[1] == 0 {
-		return nil
+		return nil, [2]int32{}
 	}
 	line := raw[span[0]:span[1]]
-	folds := bytes.Count(line, []byte{'\n'}) - 1
-	return bytes.TrimSpace(cutLine(line, max(0, folds)).Value())
+	text := bytes.TrimRight(line, "\r\n")
+	if bytes.IndexByte(text, '\n') < 0 {
+		l := cutLine(line, 0)
+		v := bytes.TrimSpace(l.Value())
+		from := span[0] + len(l.text) - len(l.Value())
+		for from < span[1] && len(v) > 0 && raw[from] != v[0] {
+			from++
+		}
+		return v, [2]int32{int32(from), int32(from + len(v))}
+	}
+	l := cutLine(line, 1)
+	from := span[0] // the value's first byte: as many bytes on as the name has, folds not counted
+	for n := 0; n < l.value && from < span[1]; from++ {
+		switch c := raw[from]; {
+		case c == '\r' || c == '\n':
+		case from > span[0] && raw[from-1] == '\n' && (c == ' ' || c == '\t'):
+		default:
+			n++
+		}
+	}
+	return bytes.TrimSpace(l.Value()), [2]int32{int32(from), int32(span[0] + len(text))}
 }
 
 // unclosed cuts a component that does not end before offset at.
 func (r *Reader) unclosed(p Piece, name string, uid [2]int, at int) Piece {
-	id := value(r.buf[r.pos:r.pos+at], uid)
+	id, _ := value(r.buf[r.pos:r.pos+at], uid)
 	problem := fault.Newf("%s has no END:%s", name, name)
 	if id != nil {
 		problem = fault.Newf("%s with UID %s has no END:%s", name, fault.Shorten(string(id), 80), name)

@@ -50,10 +50,12 @@ func rank(field, heading string) int {
 // chooses the key.
 func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settings) ([]Choice, *fault.Fault) {
 	m := matcher{header: header, taken: map[int]bool{}}
+	stride := max(1, len(rows)/sampled)
 	for i := range header {
 		c := moment.NewColumn(set)
 		filled := 0
-		for _, r := range rows {
+		for n := 0; n < len(rows); n += stride {
+			r := rows[n]
 			c.Learn(int(r.Number), r.Cell(i))
 			if r.Cell(i).Filled() {
 				filled++
@@ -99,6 +101,10 @@ func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settin
 	}
 	return choices, nil
 }
+
+// sampled is about how many rows are looked at to tell what columns hold.
+// What their dates mean is learnt from every row afterwards.
+const sampled = 1000
 
 type matcher struct {
 	header  table.Header

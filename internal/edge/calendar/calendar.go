@@ -16,7 +16,6 @@ type Object struct {
 	Offset    int    // bytes of the calendar's text before it
 	Overrides int    // components of the same UID that change single occurrences
 	Twins     int    // further masters that claim the same identity
-	UID       string
 }
 
 // Components are all VEVENTs of one UID.
@@ -28,16 +27,26 @@ type Components struct {
 // Change is one event to be written. Exactly one of the three is meant: a new
 // event (Old nil), a replaced one, or a removed one (New nil).
 type Change struct {
-	ID    identity.ID
-	Old   *Object
-	New   []byte
-	Zones []ZoneUse // zones that the new text names
+	ID  identity.ID
+	Old *Object
+	New []byte
 }
 
 // ZoneUse is a zone and the first year in which it is used.
 type ZoneUse struct {
 	Zone *zone.Zone
 	Year int
+}
+
+// UseZone adds a use to a list that has each zone once.
+func UseZone(list []ZoneUse, use ZoneUse) []ZoneUse {
+	for i := range list {
+		if list[i].Zone == use.Zone {
+			list[i].Year = min(list[i].Year, use.Year)
+			return list
+		}
+	}
+	return append(list, use)
 }
 
 // Calendar is one calendar opened for a run. What is read stays as it was
@@ -57,9 +66,10 @@ type Calendar interface {
 	Resolve(tzid string) (*zone.Zone, error)
 	// Faults are what was found damaged.
 	Faults() []*fault.Fault
-	// Apply writes all changes or none, reads back what it wrote, and gives
-	// the number of changes it found there.
-	Apply(ctx context.Context, changes []Change) (int, error)
+	// Apply writes all changes or none, with the zones that the new texts
+	// name, reads back what it wrote, and gives the number of changes it found
+	// there.
+	Apply(ctx context.Context, changes []Change, zones []ZoneUse) (int, error)
 	// Close gives up what opening took hold of.
 	Close() error
 }

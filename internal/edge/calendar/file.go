@@ -32,7 +32,7 @@ type File struct {
 	name, path string
 	shown      string // the path as messages call it
 	data       []byte
-	pieces     []ical.Piece // that are components; their Raw aliases data
+	events     []stored // in the order of the file
 	index      map[identity.ID]int32
 	twins      map[identity.ID]int
 	overrides  map[uint64]int32 // by hash of UID
@@ -48,6 +48,41 @@ type File struct {
 	stat       os.FileInfo // nil when the file does not exist
 	lock       *flock.Flock
 	seed       maphash.Seed
+}
+
+// stored is where a VEVENT stands in the file's data. Files have a great many,
+// so it is small.
+type stored struct {
+	from, to  int      // offsets into data
+	uid, mark [2]int32 // the values of UID and of our mark, as offsets from from; 0, 0 for none
+	line      int32
+	override  bool
+}
+
+func (f *File) raw(n int32) []byte { return f.data[f.events[n].from:f.events[n].to:f.events[n].to] }
+
+func (f *File) uid(n int32) []byte { return f.part(n, f.events[n].uid) }
+
+// identity gives what marks an event as ours: the mark, or else the UID of an
+// event that lost it. Other UIDs are no identities.
+func (f *File) identity(n int32) (identity.ID, bool) {
+	mark := f.part(n, f.events[n].mark)
+	if mark == nil {
+		mark = f.uid(n)
+	}
+	id, err := uuid.ParseBytes(mark)
+	return id, err == nil && (f.events[n].mark[1] > 0 || id.Version() == 5)
+}
+
+func (f *File) part(n int32, span [2]int32) []byte {
+	if span[1] == 0 {
+		return nil
+	}
+	value := f.data[f.events[n].from+int(span[0]) : f.events[n].from+int(span[1])]
+	if bytes.IndexByte(value, '\n') >= 0 { // folded
+		return bytes.TrimSpace(ical.Unfold(value))
+	}
+	return value
 }
 
 // lockWait is how long opening waits for another run to finish.
@@ -117,7 +152,7 @@ func (f *File) read(create bool) error {
 func (f *File) parse() error {
 	r := ical.NewBytesReader(f.data)
 	r.Mark = event.PropID
-	f.pieces = make([]ical.Piece, 0, len(f.data)/500)
+	f.events = make([]stored, 0, len(f.data)/450)
 	masters := make(map[uint64]int32, len(f.data)/500)
 	calendars := 0
 	for {
@@ -173,8 +208,8 @@ func (f *File) take(p ical.Piece, masters map[uint64]int32) {
 		}
 		f.zones[z.Name()] = z
 	case "VEVENT":
-		n := int32(len(f.pieces))
-		f.pieces = append(f.pieces, p)
+		n := int32(len(f.events))
+		f.events = append(f.events, stored{from: p.Offset, to: p.Offset + len(p.Raw), uid: p.UIDSpan, mark: p.MarkSpan, line: int32(p.Line), override: p.Override})
 		if p.UID == nil {
 			f.faults = append(f.faults, fault.Newf("the event has no UID").At(fault.Place{File: f.shown, Line: p.Line}))
 		}
@@ -182,25 +217,21 @@ func (f *File) take(p ical.Piece, masters map[uint64]int32) {
 			f.overrides[maphash.Bytes(f.seed, p.UID)]++
 			return
 		}
-		f.indexMaster(p, n, masters)
+		f.indexMaster(p.UID, n, masters)
 	}
 }
 
-func (f *File) indexMaster(p ical.Piece, n int32, masters map[uint64]int32) {
-	if p.UID != nil {
-		h := maphash.Bytes(f.seed, p.UID)
-		if first, ok := masters[h]; ok && bytes.Equal(f.pieces[first].UID, p.UID) {
-			f.faults = append(f.faults, fault.Newf("a second event with UID %s and no RECURRENCE-ID; the first begins in line %d", fault.Shorten(string(p.UID), 80), f.pieces[first].Line).At(fault.Place{File: f.shown, Line: p.Line}))
+func (f *File) indexMaster(uid []byte, n int32, masters map[uint64]int32) {
+	if uid != nil {
+		h := maphash.Bytes(f.seed, uid)
+		if first, ok := masters[h]; ok && bytes.Equal(f.uid(first), uid) {
+			f.faults = append(f.faults, fault.Newf("a second event with UID %s and no RECURRENCE-ID; the first begins in line %d", fault.Shorten(string(uid), 80), f.events[first].line).At(fault.Place{File: f.shown, Line: int(f.events[n].line)}))
 		} else {
 			masters[h] = n
 		}
 	}
-	mark := p.Mark
-	if mark == nil {
-		mark = p.UID // an event of ours that lost its mark is still found by its UID
-	}
-	id, err := uuid.ParseBytes(mark)
-	if err != nil || (p.Mark == nil && id.Version() != 5) {
+	id, ours := f.identity(n)
+	if !ours {
 		return
 	}
 	if _, ok := f.index[id]; ok {
@@ -221,8 +252,11 @@ func (f *File) Faults() []*fault.Fault { return f.faults }
 func (f *File) Damaged() bool { return f.damaged }
 
 func (f *File) object(n int32, id identity.ID) *Object {
-	p := f.pieces[n]
-	return &Object{Raw: p.Raw, Offset: p.Offset, Line: p.Line, UID: string(p.UID), Twins: f.twins[id], Overrides: int(f.overrides[maphash.Bytes(f.seed, p.UID)])}
+	o := &Object{Raw: f.raw(n), Offset: f.events[n].from, Line: int(f.events[n].line), Twins: f.twins[id]}
+	if len(f.overrides) > 0 {
+		o.Overrides = int(f.overrides[maphash.Bytes(f.seed, f.uid(n))])
+	}
+	return o
 }
 
 // Find implements Calendar.
@@ -257,20 +291,20 @@ func (f *File) Shown() string { return f.shown }
 // Objects implements Calendar: the components of each UID together, in the
 // order in which the UIDs first appear.
 func (f *File) Objects(yield func(o Components) bool) {
-	together := map[string][]int{} // pieces of the UIDs that have changed occurrences
-	for n, p := range f.pieces {
-		if f.overrides[maphash.Bytes(f.seed, p.UID)] > 0 {
-			together[string(p.UID)] = append(together[string(p.UID)], n)
+	together := map[string][]int32{} // events of the UIDs that have changed occurrences
+	for n := range f.events {
+		if uid := f.uid(int32(n)); len(f.overrides) > 0 && f.overrides[maphash.Bytes(f.seed, uid)] > 0 {
+			together[string(uid)] = append(together[string(uid)], int32(n))
 		}
 	}
-	for n, p := range f.pieces {
-		o := Components{Line: p.Line, Raws: [][]byte{p.Raw}}
-		if group := together[string(p.UID)]; len(group) > 0 && p.UID != nil {
-			if group[0] != n {
+	for n := range f.events {
+		o := Components{Line: int(f.events[n].line), Raws: [][]byte{f.raw(int32(n))}}
+		if group := together[string(f.uid(int32(n)))]; len(group) > 0 {
+			if group[0] != int32(n) {
 				continue
 			}
 			for _, m := range group[1:] {
-				o.Raws = append(o.Raws, f.pieces[m].Raw)
+				o.Raws = append(o.Raws, f.raw(m))
 			}
 		}
 		if !yield(o) {
@@ -324,7 +358,7 @@ func agrees(own, known *zone.Zone) bool {
 const prologue = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Almanach//EN\r\n"
 
 // Apply implements Calendar.
-func (f *File) Apply(ctx context.Context, changes []Change) (int, error) {
+func (f *File) Apply(ctx context.Context, changes []Change, uses []ZoneUse) (int, error) {
 	if len(changes) == 0 {
 		return 0, nil
 	}
@@ -340,7 +374,7 @@ func (f *File) Apply(ctx context.Context, changes []Change) (int, error) {
 	}
 	defer os.Remove(temp.Name()) // gone already once renamed
 	sum := &summed{w: temp, hash: newHash()}
-	err = f.write(ctx, sum, changes)
+	err = f.write(ctx, sum, changes, f.missingZones(uses))
 	if err == nil {
 		err = temp.Sync()
 	}
@@ -456,20 +490,16 @@ func (s *summed) flush() error {
 
 // write writes the whole file: what stood in it byte for byte, but for the
 // events that change.
-func (f *File) write(ctx context.Context, w *summed, changes []Change) error {
+func (f *File) write(ctx context.Context, w *summed, changes []Change, zones []byte) error {
 	replace := map[int][]byte{} // by where the old text begins
 	removed := map[string]bool{}
 	for _, c := range changes {
 		if c.Old != nil {
 			replace[c.Old.Offset] = c.New
 			if c.New == nil {
-				removed[c.Old.UID] = true
+				removed[string(f.uid(f.index[c.ID]))] = true
 			}
 		}
-	}
-	zones, err := f.missingZones(changes)
-	if err != nil {
-		return err
 	}
 	if f.end < 0 {
 		if _, err := w.Write([]byte(prologue)); err != nil {
@@ -499,23 +529,23 @@ func (f *File) write(ctx context.Context, w *summed, changes []Change) error {
 		}
 	}
 	if len(replace) > 0 {
-		for _, p := range f.pieces {
-			if len(zones) > 0 && p.Offset >= f.first {
+		for n, p := range f.events {
+			if len(zones) > 0 && p.from >= f.first {
 				if err := insertZones(); err != nil {
 					return err
 				}
 			}
-			text, ok := replace[p.Offset]
-			if !ok && !(p.Override && removed[string(p.UID)]) { // an event goes with its changed occurrences
+			text, ok := replace[p.from]
+			if !ok && !(p.override && removed[string(f.uid(int32(n)))]) { // an event goes with its changed occurrences
 				continue
 			}
-			if err := copyTo(p.Offset); err != nil {
+			if err := copyTo(p.from); err != nil {
 				return err
 			}
 			if _, err := w.Write(text); err != nil {
 				return err
 			}
-			from = p.Offset + len(p.Raw)
+			from = p.to
 		}
 	}
 	if len(zones) > 0 {
@@ -539,6 +569,7 @@ func (f *File) write(ctx context.Context, w *summed, changes []Change) error {
 			return err
 		}
 	}
+	var err error
 	if f.end >= 0 {
 		err = copyTo(len(f.data))
 	} else {
@@ -550,29 +581,15 @@ func (f *File) write(ctx context.Context, w *summed, changes []Change) error {
 	return w.flush()
 }
 
-// missingZones gives the VTIMEZONEs that the changes need and the file lacks,
-// each valid from the earliest year that is spoken of.
-func (f *File) missingZones(changes []Change) ([]byte, error) {
-	needed := map[string]int{}
-	var order []*zone.Zone
-	for _, c := range changes {
-		for _, z := range c.Zones {
-			name := z.Zone.Name()
-			if f.zones[name] != nil {
-				continue
-			}
-			if _, known := needed[name]; !known {
-				needed[name] = zonesFrom
-				order = append(order, z.Zone)
-			}
-			needed[name] = min(needed[name], z.Year)
+// missingZones gives the VTIMEZONEs that are used and the file lacks, each
+// valid from the earliest year it is used in.
+func (f *File) missingZones(uses []ZoneUse) (out []byte) {
+	for _, use := range uses {
+		if f.zones[use.Zone.Name()] == nil {
+			out = ical.AppendZone(out, use.Zone, min(use.Year, zonesFrom))
 		}
 	}
-	var out []byte
-	for _, z := range order {
-		out = ical.AppendZone(out, z, needed[z.Name()])
-	}
-	return out, nil
+	return out
 }
 
 // zonesFrom is the latest year from which a VTIMEZONE we write is valid; an

@@ -3,6 +3,7 @@ package show
 import (
 	"encoding/json"
 	"io"
+	"strings"
 
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
@@ -83,7 +84,7 @@ type loadJSON struct {
 func LoadJSON(r *job.Report) any {
 	out := loadJSON{Intake: r.Intake, Run: r.Run, Totals: r.Totals, Items: []itemJSON{}}
 	for _, i := range r.Items {
-		item := itemJSON{Outcome: i.Outcome, Row: placeJSON(i.Place), Key: i.Key, UID: i.UID, Calendar: i.Calendar, Event: eventOf(&i.Event), Fields: i.Fields, Notes: i.Notes, Reason: i.Reason}
+		item := itemJSON{Outcome: agree.Outcome(strings.ReplaceAll(string(i.Outcome), " ", "_")), Row: placeJSON(i.Place), Key: i.Key, UID: i.UID, Calendar: i.Calendar, Event: eventOf(&i.Event), Fields: i.Fields, Notes: i.Notes, Reason: i.Reason}
 		if item.Fields == nil {
 			item.Fields = []job.Difference{}
 		}

@@ -188,7 +188,7 @@ func (l Line) Param(name string) string {
 	}
 	// One plain parameter, as most lines have, is read where it stands.
 	only := l.text[l.name+1 : l.value-1]
-	if eq := len(name); len(only) > eq && only[eq] == '=' && bytes.IndexAny(only, ";,\"^") < 0 {
+	if eq := len(name); len(only) > eq && only[eq] == '=' && !bytes.ContainsAny(only, ";,\"^") {
 		if hasFold(only, name) {
 			return alias(only[eq+1:])
 		}

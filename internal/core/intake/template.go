@@ -232,7 +232,6 @@ func (c *compiler) condition(t template) (*Condition, *fault.Fault) {
 type evaluator struct {
 	machine vm.VM
 	env     cells
-	label   func(int) string
 }
 
 // memoryBudget bounds what one expression may allocate, in the library's

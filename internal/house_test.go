@@ -1,0 +1,75 @@
+package internal_test
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"os"
+	"path"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// floors are the packages from the ground up: a package may import those of
+// lower floors only. What stands together on one floor is strangers to each
+// other.
+var floors = [][]string{
+	{"core/fault"},
+	{"core/table", "core/zone"},
+	{"core/moment", "core/rule"},
+	{"core/ical", "core/settings"},
+	{"core/event"},
+	{"core/recur", "core/identity", "core/agree"},
+	{"core/intake", "core/extract"},
+	{"core/reconcile"},
+	{"edge/source", "edge/calendar"},
+	{"edge/desk"},
+	{"job"},
+	{"cli/show"},
+	{"cli"},
+}
+
+// outside are the standard packages through which a program meets the world;
+// the core has none of them, nor any library of the interface.
+var outside = []string{"os", "os/exec", "net", "net/http", "flag", "syscall", "log", "github.com/spf13/cobra", "golang.org/x/term", "charm.land/lipgloss/v2"}
+
+func TestImportsGoDown(t *testing.T) {
+	level := map[string]int{}
+	for n, floor := range floors {
+		for _, p := range floor {
+			level["almanach/internal/"+p] = n
+		}
+	}
+	seen := 0
+	require.NoError(t, fs.WalkDir(os.DirFS("."), ".", func(file string, d fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") {
+			return err
+		}
+		self := "almanach/internal/" + path.Dir(file)
+		own, known := level[self]
+		assert.Truef(t, known, "%s stands on no floor", self)
+		f, err := parser.ParseFile(token.NewFileSet(), file, nil, parser.ImportsOnly)
+		if err != nil {
+			return err
+		}
+		seen++
+		for _, i := range f.Imports {
+			name, err := strconv.Unquote(i.Path.Value)
+			if err != nil {
+				return err
+			}
+			if n, ours := level[name]; ours {
+				assert.Lessf(t, n, own, "%s imports %s", file, name)
+			}
+			if strings.Contains(self, "/core/") {
+				assert.NotContainsf(t, outside, name, "%s imports %s", file, name)
+			}
+		}
+		return nil
+	}))
+	assert.Greater(t, seen, 20)
+}

@@ -20,7 +20,11 @@ func Nearest(name string, candidates []string) string {
 // Unknown gives a fault for a name that is not among the candidates, with the
 // nearest one, or the list of them when it is short.
 func Unknown(what, name string, candidates []string) *Fault {
-	f := New(name, "is not a "+what)
+	article := "a "
+	if strings.ContainsRune("aeiou", rune(what[0])) {
+		article = "an "
+	}
+	f := New(name, "is not "+article+what)
 	if near := Nearest(name, candidates); near != "" {
 		return f.Do("did you mean %q?", near)
 	}

@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"fmt"
 	"strings"
 	"time"
 
@@ -463,7 +464,7 @@ func (m *Mapping) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 	}
 	w.Notes |= Notes(start.Assumed|end.Assumed) << assumedDates
 	if !start.HasDate {
-		return span, m.noStart(row, start)
+		return span, m.noStart(start)
 	}
 	if !end.HasDate && end.Clock == moment.NoClock { // a range in the start's own cell
 		end = moment.Value{HasDate: start.HasEndDate, Date: start.EndDate, Clock: start.EndClock, EndClock: moment.NoClock, Zone: end.Zone}
@@ -503,14 +504,20 @@ func (m *Mapping) expectsClock() bool {
 	return false
 }
 
-func (m *Mapping) noStart(row table.Row, v moment.Value) *fault.Fault {
-	if v.Clock != moment.NoClock {
-		return fault.Newf("the start has a time of day but no date").Do("fill in the date")
-	}
+func (m *Mapping) noStart(v moment.Value) *fault.Fault {
 	f := fault.Newf("the row has no start").Do("fill it in, or leave such rows out with leave_out")
+	if v.Clock != moment.NoClock {
+		f = fault.Newf("the start has a time of day but no date").Do("fill in the date")
+	}
 	if m.start.text == nil {
-		f.Place.Column = m.Header.Label(m.start.columns[0])
-		f.Cause = fault.Newf("is empty: the row has no start").Cause
+		date := m.start.columns[0]
+		for _, i := range m.start.columns { // the one that holds the dates is the one to fill in
+			if m.columns[i].Role() == moment.DateRole {
+				date = i
+			}
+		}
+		f.Place.Column = m.Header.Label(date)
+		f.Cause = fmt.Errorf("is empty: %w", f.Cause)
 	}
 	return f
 }

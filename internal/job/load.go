@@ -126,7 +126,9 @@ type Report struct {
 }
 
 // Left tells whether something is left for a person to do.
-func (r *Report) Left() bool { return r.Totals.Held > 0 || r.Totals.Disputed > 0 }
+func (r *Report) Left() bool {
+	return r.Totals.Held > 0 || r.Totals.Disputed > 0 || len(r.Guards) > 0
+}
 
 // load is one preview or load under way.
 type load struct {
@@ -440,12 +442,19 @@ func (s *shard) settle(i int, id identity.ID, old *calendar.Object, w *intake.Wa
 		s.hold(i, fault.Newf("%d events in calendar %s are this one; the first begins in line %d", old.Twins+1, s.cal.Name(), old.Line).Do("remove all but one there"))
 		return
 	}
+	if s.keys == nil && !s.req.All && agree.Untouched(old.Raw, &w.Event) {
+		s.count(i, agree.Same, w.Notes)
+		return
+	}
 	view, err := event.Read(old.Raw, s.cal.Resolve)
 	if err != nil {
 		s.hold(i, fault.Newf("its event in calendar %s, line %d, cannot be read: %w", s.cal.Name(), line(old.Line, err), err).Do("mend it there"))
 		return
 	}
 	seal := agree.ParseSeal(view.Seal)
+	if !w.Event.Given.Has(event.Status) && seal.Cancelled() { // its row had gone, and is back
+		w.Event.SetText(event.Status, "")
+	}
 	result := agree.Compare(&w.Event, &view.Event, &seal, s.side(i), s.cal.Resolve)
 	reason := ""
 	if result.Write.Has(event.When) && old.Overrides > 0 && !w.Event.When.Same(view.When) {
@@ -542,12 +551,13 @@ func (l *load) fresh(dst []byte, id identity.ID, key identity.Key, e *event.Even
 		}
 	}
 	uid := id.String()
-	return event.Append(dst, e, uid, []event.Mark{
+	from := len(dst)
+	dst = event.Append(dst, e, uid, []event.Mark{
 		{Name: event.PropID, Value: uid},
 		{Name: event.PropIntake, Value: ical.Escape(l.in.Identity)},
 		{Name: event.PropKey, Value: ical.Escape(key.String())},
-		{Name: event.PropSeal, Value: seal.String()},
 	}, l.office.Stamp())
+	return agree.AppendSealed(dst, from, &seal)
 }
 
 // rewrite gives an event's text with the fields that changed, the seal, and
@@ -555,7 +565,6 @@ func (l *load) fresh(dst []byte, id identity.ID, key identity.Key, e *event.Even
 func rewrite(raw []byte, r agree.Result, wanted *event.Event, sequence int, stamp zone.Time) []byte {
 	c := ical.Open(raw)
 	event.Write(c, r.Write, wanted)
-	c.Set(event.PropSeal, nil, nil, r.Seal.String())
 	if r.Write != 0 {
 		c.Set("DTSTAMP", nil, []string{"TZID", "VALUE"}, ical.FormatTime(stamp))
 		if _, ok := c.Find("LAST-MODIFIED"); ok {
@@ -565,6 +574,7 @@ func rewrite(raw []byte, r agree.Result, wanted *event.Event, sequence int, stam
 	if r.Write.Has(event.When) || r.Write.Has(event.Status) {
 		c.Set("SEQUENCE", nil, nil, strconv.Itoa(sequence+1))
 	}
+	agree.Reseal(c, &r.Seal)
 	return c.Bytes()
 }
 

@@ -51,20 +51,20 @@ func (s *Seal) Empty() bool { return *s == Seal{} }
 // Knows tells whether the seal remembers the field.
 func (s *Seal) Knows(f event.Field) bool { return s.source[f] != "" }
 
-// String writes the seal.
-func (s *Seal) String() string {
-	out := make([]byte, 0, 160)
-	out = append(out, sealVersion...)
+// appendTo appends the seal's text to dst. whole is the checksum of the rest of
+// the event's text.
+func (s *Seal) appendTo(dst []byte, whole uint64) []byte {
+	dst = appendHead(dst, whole)
 	for _, f := range allFields {
 		if s.source[f] == "" {
 			continue
 		}
-		out = append(append(append(append(out, ' '), f.String()...), '='), s.source[f]...)
+		dst = append(append(append(append(dst, ' '), f.String()...), '='), s.source[f]...)
 		if s.calendar[f] != s.source[f] {
-			out = append(append(out, '|'), s.calendar[f]...)
+			dst = append(append(dst, '|'), s.calendar[f]...)
 		}
 	}
-	return string(out)
+	return dst
 }
 
 var allFields = event.Fields()
@@ -137,6 +137,17 @@ func matches(side string, f event.Field, e *event.Event, zones ical.Zones) bool 
 	span, err := event.ParseSpan(side, zones)
 	return err == nil && span.Same(e.When)
 }
+
+// Cancelled tells whether the source last wanted the event cancelled.
+func (s *Seal) Cancelled() bool {
+	return s.source[event.Status] == Print(event.Status, cancelled)
+}
+
+var cancelled = func() *event.Event {
+	e := &event.Event{}
+	e.SetText(event.Status, "cancelled")
+	return e
+}()
 
 // Last gives the time the seal remembers for one side, for showing.
 func (s *Seal) Last(zones ical.Zones) (event.Span, bool) {

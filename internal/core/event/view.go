@@ -231,8 +231,8 @@ func writeSpan(c *ical.Component, s Span) {
 	}
 }
 
-// Append appends a new VEVENT with the given fields to dst. stamp is the time
-// of writing.
+// Append appends a new VEVENT with the given fields to dst, but for its END
+// line, before which the seal has its place. stamp is the time of writing.
 func Append(dst []byte, e *Event, uid string, marks []Mark, stamp zone.Time) []byte {
 	dst = append(dst, "BEGIN:VEVENT\r\nUID:"...)
 	dst = append(append(dst, uid...), "\r\nDTSTAMP:"...)
@@ -252,7 +252,7 @@ func Append(dst []byte, e *Event, uid string, marks []Mark, stamp zone.Time) []b
 	for _, m := range marks {
 		dst = ical.AppendLine(dst, m.Name, nil, m.Value)
 	}
-	return append(dst, "END:VEVENT\r\n"...)
+	return dst
 }
 
 // Mark is one of our own properties with its value as written.

@@ -106,10 +106,16 @@ func newLine(raw []byte, depth int) Line {
 func (c *Component) Bytes() []byte {
 	var out []byte
 	for _, l := range c.lines {
-		out = append(out, l.Raw...)
-		if n := len(l.Raw); n == 0 || l.Raw[n-1] != '\n' { // the file's last line may lack its ending
-			out = append(out, '\r', '\n')
-		}
+		out = append(out, l.Whole()...)
 	}
 	return out
+}
+
+// Whole gives the line as it is to be written: its bytes, and the ending that
+// the last line of a file may lack.
+func (l Line) Whole() []byte {
+	if n := len(l.Raw); n == 0 || l.Raw[n-1] != '\n' {
+		return append(l.Raw[:n:n], '\r', '\n')
+	}
+	return l.Raw
 }

@@ -2,6 +2,8 @@ package intake
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -164,11 +166,13 @@ func (m *Mapping) moments(name string, t *Template, set moment.Settings) *moment
 // Learn takes the dates of all rows into account. It must be called once,
 // before Settle.
 func (m *Mapping) Learn(rows []table.Row) {
-	for i, c := range m.columns {
-		for _, r := range rows {
-			if r.Fault == nil {
-				c.Learn(int(r.Number), r.Cell(i))
-			}
+	order := slices.Sorted(maps.Keys(m.columns))
+	for _, r := range rows {
+		if r.Fault != nil {
+			continue
+		}
+		for _, i := range order {
+			m.columns[i].Learn(int(r.Number), r.Cell(i))
 		}
 	}
 	for _, s := range []*moments{m.start, m.end} {

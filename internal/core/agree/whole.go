@@ -1,0 +1,92 @@
+package agree
+
+import (
+	"bytes"
+	"strconv"
+
+	"github.com/cespare/xxhash/v2"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/ical"
+)
+
+// An event's seal also has a checksum of the event's text as it was written,
+// the seal's own line left out. Where it still fits, nobody has touched the
+// event, and its fields need not be read to know that. It speaks of bytes, so
+// a server that rewrites what it is given merely makes it useless; only the
+// fingerprints of the fields decide.
+
+const endLine = "END:VEVENT\r\n"
+
+// AppendSealed appends to the text of a new event, which stands in dst from
+// offset from on and lacks its END line, the seal and that line.
+func AppendSealed(dst []byte, from int, seal *Seal) []byte {
+	var d xxhash.Digest
+	d.Reset()
+	d.Write(dst[from:])
+	d.WriteString(endLine)
+	dst = ical.AppendLine(dst, event.PropSeal, nil, string(seal.appendTo(make([]byte, 0, 256), d.Sum64())))
+	return append(dst, endLine...)
+}
+
+// Reseal puts a seal into an event in which everything else is as it is to be
+// written.
+func Reseal(c *ical.Component, seal *Seal) {
+	var d xxhash.Digest
+	d.Reset()
+	for _, l := range c.Lines() {
+		if l.Depth != 0 || !l.Is(event.PropSeal) {
+			d.Write(l.Whole())
+		}
+	}
+	c.Set(event.PropSeal, nil, nil, string(seal.appendTo(nil, d.Sum64())))
+}
+
+var sealLine = []byte("\n" + event.PropSeal + ":")
+
+// Untouched tells whether the event stands byte for byte as it was last
+// written and the source wants just what was written then, so that there is
+// nothing to compare. When in doubt it says no.
+func Untouched(raw []byte, wanted *event.Event) bool {
+	at := bytes.Index(raw, sealLine) + 1
+	if at <= 0 {
+		return false
+	}
+	value := raw[at+len(sealLine)-1:]
+	var buf [512]byte
+	text := buf[:0]
+	rest := value
+	for { // unfold
+		i := bytes.IndexByte(rest, '\n')
+		if i < 1 || rest[i-1] != '\r' || len(text)+i > len(buf) {
+			return false
+		}
+		text = append(text, rest[:i-1]...)
+		rest = rest[i+1:]
+		if len(rest) == 0 || rest[0] != ' ' {
+			break
+		}
+		rest = rest[1:]
+	}
+	var d xxhash.Digest
+	d.Reset()
+	d.Write(raw[:at])
+	d.Write(rest)
+	var wantedBuf [512]byte
+	want := appendHead(wantedBuf[:0], d.Sum64())
+	if !bytes.HasPrefix(text, want) {
+		return false
+	}
+	for _, f := range allFields {
+		if wanted.Given.Has(f) {
+			want = append(append(append(want, ' '), f.String()...), '=')
+			want = appendPrint(want, f, wanted)
+		}
+	}
+	return bytes.Equal(text, want)
+}
+
+func appendHead(dst []byte, whole uint64) []byte {
+	dst = append(append(dst, sealVersion...), " whole="...)
+	return strconv.AppendUint(dst, whole, 16)
+}

@@ -45,7 +45,7 @@ func TestScripts(t *testing.T) {
 			})
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "kill": killDuring, "bytes": writeBytes,
+			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "killed": killed, "bytes": writeBytes,
 		},
 	})
 }
@@ -132,9 +132,9 @@ func mtime(ts *testscript.TestScript, neg bool, args []string) {
 	}
 }
 
-// kill TIMES ARGS… starts the program again and again and kills it a little
+// killed FILE ARGS… starts the program again and again and kills it a little
 // later each time, until it has once ended by itself.
-func killDuring(ts *testscript.TestScript, _ bool, args []string) {
+func killed(ts *testscript.TestScript, _ bool, args []string) {
 	file := ts.MkAbs(args[0])
 	old, err := os.ReadFile(file)
 	ts.Check(err)

@@ -138,7 +138,7 @@ func killed(ts *testscript.TestScript, _ bool, args []string) {
 	file := ts.MkAbs(args[0])
 	old, err := os.ReadFile(file)
 	ts.Check(err)
-	for wait := time.Millisecond; ; wait += 7 * time.Millisecond {
+	for wait := time.Millisecond; ; wait += 23 * time.Millisecond {
 		self, err := os.Executable()
 		ts.Check(err)
 		c := exec.Command(self, args[1:]...)

@@ -63,6 +63,9 @@ func past(s event.Span, now int64) bool {
 
 func (l *load) gone(id identity.ID, o *calendar.Object, view *event.View, leftOut string) {
 	item := Item{Outcome: agree.Gone, Key: view.Key, UID: view.UID, Calendar: l.cal.Name(), Title: view.Text(event.Title), Event: view.Event, Reason: "its row is no longer in the source"}
+	if l.batch.NoKey {
+		item.Reason = "no readable row of the source has its key"
+	}
 	if leftOut != "" {
 		item.Reason = "its row is left out: " + leftOut
 	}

@@ -105,6 +105,9 @@ func (b *Batch) sort() (doubled, alike [][2]int) {
 		if row.Fault != nil {
 			b.NoKey = true
 			b.hold(i, nil, row.Fault)
+			if key = m.appendKey(key[:0], row); !key.Empty() { // most likely its own
+				b.present[identity.Of(b.identity, key)] = HeldRow
+			}
 			continue
 		}
 		key = m.appendKey(key[:0], row)

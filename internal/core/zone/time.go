@@ -47,7 +47,7 @@ func In(z *Zone, wall int64) Time {
 		return Time{Wall: wall, Form: Floating}
 	case z.IsUTC():
 		return Time{Wall: wall, Form: Absolute}
-	case z.Constant() && z.rules == nil:
+	case z.bare:
 		return Time{Wall: wall - int64(z.first.Seconds), Form: Absolute}
 	}
 	return Time{Wall: wall, Zone: z, Form: Local}

@@ -23,6 +23,7 @@ type Zone struct {
 	until  []int64 // wall time at which shift i has taken over for good
 	cyclic bool    // the last 400 years of the table repeat for ever
 	rules  []byte  // the data the zone was read from, to tell aliases by
+	bare   bool    // an offset and no place's clock
 }
 
 // An Offset is what a zone's clock shows from some instant on.
@@ -41,9 +42,10 @@ type Shift struct {
 // UTC is Coordinated Universal Time.
 var UTC = Fixed("UTC", 0)
 
-// Fixed gives a zone whose clock never changes.
+// Fixed gives a bare offset as a zone: nobody's clock, so that times in it are
+// kept in UTC.
 func Fixed(name string, seconds int) *Zone {
-	return &Zone{name: name, first: Offset{Seconds: seconds, Name: name}}
+	return &Zone{name: name, first: Offset{Seconds: seconds, Name: name}, bare: true}
 }
 
 // New gives the zone that begins with the offset first and then shifts, in

@@ -124,6 +124,12 @@ func (f *File) takeLock(ctx context.Context) error {
 	case !ok:
 		return fault.Newf("another run is writing it").At(f.at()).Do("wait for it to finish, then load again").FromOutside()
 	}
+	// What a run that was killed left beside the file is nobody's any more.
+	if stale, err := filepath.Glob(filepath.Join(dir, "."+filepath.Base(f.path)+".*.new")); err == nil {
+		for _, path := range stale {
+			_ = os.Remove(path)
+		}
+	}
 	return nil
 }
 

@@ -39,7 +39,7 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 	var err error
 	fail := func(l ical.Line, e error) {
 		if err == nil && e != nil {
-			err = &LineError{Line: l.Number, Property: l.Name(), Err: e}
+			err = &LineError{Line: int(l.Number), Property: l.Name(), Err: e}
 		}
 	}
 	time := func(l ical.Line) zone.Time {
@@ -51,11 +51,7 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 		if l.Depth != 0 {
 			continue
 		}
-		name := l.NameBytes()
-		if len(name) < 3 {
-			continue
-		}
-		switch name[0] | 0x20 {
+		switch l.Initial() {
 		case 'd':
 			switch {
 			case l.Is("DTSTART"):

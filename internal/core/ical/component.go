@@ -95,7 +95,7 @@ func (c *Component) removeFrom(from int, name string) {
 	c.lines = kept
 }
 
-func newLine(raw []byte, depth int) Line {
+func newLine(raw []byte, depth int16) Line {
 	_, folds := lineEnd(raw)
 	l := cutLine(raw, folds)
 	l.Depth = depth

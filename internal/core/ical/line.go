@@ -12,11 +12,10 @@ import (
 // read. It aliases the bytes it was cut from.
 type Line struct {
 	Raw    []byte // folds and line ending included
-	Number int    // 1-based physical line it begins on, counted from the start of its component
-	Depth  int    // 0 for a property of the component itself, 1 in a component inside it, …
-	text   []byte // unfolded, without the ending; Raw itself where nothing is folded
-	name   int    // length of the name
-	value  int    // offset of the value in text, or -1 when there is no colon
+	Number int32  // 1-based physical line it begins on, counted from the start of its component
+	Depth  int16  // 0 for a property of the component itself, 1 in a component inside it, …
+	text   []byte // without the ending; unfolded unless folded is set
+	folded bool   // the value has folds still
 }
 
 // Lines cuts the bytes of a component, or of any run of whole lines, into
@@ -24,7 +23,7 @@ type Line struct {
 // depth, BEGIN and END themselves included.
 func Lines(raw []byte) iter.Seq[Line] {
 	return func(yield func(Line) bool) {
-		number, depth := 1, -1
+		number, depth := int32(1), int16(-1)
 		if !hasFold(raw, "BEGIN:") {
 			depth = 0
 		}
@@ -32,18 +31,19 @@ func Lines(raw []byte) iter.Seq[Line] {
 			end, folds := lineEnd(raw)
 			l := cutLine(raw[:end], folds)
 			l.Number = number
-			number += folds + 1
+			number += int32(folds) + 1
 			raw = raw[end:]
-			begin := l.Is("BEGIN")
-			if begin {
+			step := int16(0)
+			switch c := l.Initial(); {
+			case c == 'b' && l.Is("BEGIN"):
 				depth++
+			case c == 'e' && l.Is("END"):
+				step = 1
 			}
 			l.Depth = depth
+			depth -= step
 			if !yield(l) {
 				return
-			}
-			if !begin && l.Is("END") {
-				depth--
 			}
 		}
 	}
@@ -66,38 +66,50 @@ func lineEnd(raw []byte) (end, folds int) {
 }
 
 func cutLine(raw []byte, folds int) Line {
-	l := Line{Raw: raw, value: -1}
-	l.text = trimEnding(raw)
+	l := Line{Raw: raw, text: trimEnding(raw)}
 	if folds > 0 {
-		l.text = unfold(l.text)
-	}
-	l.name = len(l.text)
-	quoted, named := false, false
-	for i, c := range l.text {
-		switch c {
-		case '"':
-			quoted = !quoted
-		case ';':
-			if !named {
-				l.name, named = i, true
-			}
-		case ':':
-			if quoted {
-				continue
-			}
-			if !named {
-				l.name = i
-			}
-			l.value = i + 1
-			return l
+		// Most folds are in the value, which is unfolded when it is asked for.
+		first := l.text[:bytes.IndexByte(l.text, '\n')]
+		if _, value := split(first); value >= 0 {
+			l.folded = true
+		} else {
+			l.text = unfold(l.text)
 		}
 	}
 	return l
 }
 
+// split gives the length of the name that a content line begins with, and the
+// offset of its value, -1 when there is none.
+func split(text []byte) (name, value int) {
+	i := 0
+	for i < len(text) && text[i] != ':' && text[i] != ';' {
+		i++
+	}
+	name = i
+	quoted := false
+	for ; i < len(text); i++ {
+		switch text[i] {
+		case '"':
+			quoted = !quoted
+		case ':':
+			if !quoted {
+				return name, i + 1
+			}
+		}
+	}
+	return name, -1
+}
+
 func trimEnding(raw []byte) []byte {
-	raw = bytes.TrimSuffix(raw, []byte{'\n'})
-	return bytes.TrimSuffix(raw, []byte{'\r'})
+	n := len(raw)
+	if n > 0 && raw[n-1] == '\n' {
+		n--
+	}
+	if n > 0 && raw[n-1] == '\r' {
+		n--
+	}
+	return raw[:n]
 }
 
 // Unfold undoes the folds of a part of a content line.
@@ -136,23 +148,38 @@ func hasFold(text []byte, prefix string) bool {
 
 // Is tells whether the line's property is the one called name, which is in
 // upper case. Property names ignore case (§2).
-func (l Line) Is(name string) bool { return l.name == len(name) && hasFold(l.text, name) }
+func (l Line) Is(name string) bool {
+	n := len(name)
+	return len(l.text) >= n && (len(l.text) == n || l.text[n] == ':' || l.text[n] == ';') && hasFold(l.text, name)
+}
 
 // Blank tells whether nothing stands on the line.
 func (l Line) Blank() bool { return len(bytes.TrimSpace(l.text)) == 0 }
 
 // Name gives the property's name in upper case.
-func (l Line) Name() string { return strings.ToUpper(string(l.text[:l.name])) }
+func (l Line) Name() string { return strings.ToUpper(string(l.NameBytes())) }
 
 // NameBytes gives the property's name as it stands.
-func (l Line) NameBytes() []byte { return l.text[:l.name] }
+func (l Line) NameBytes() []byte {
+	name, _ := split(l.text)
+	return l.text[:name]
+}
+
+// Initial gives the first octet of the line in lower case, 0 for an empty one.
+func (l Line) Initial() byte {
+	if len(l.text) == 0 {
+		return 0
+	}
+	return l.text[0] | 0x20
+}
 
 // Sound tells whether the line has a name, parameters and a value.
 func (l Line) Sound() bool {
-	if l.value < 0 || l.name == 0 {
+	name, value := split(l.text)
+	if value < 0 || name == 0 {
 		return false
 	}
-	for _, c := range l.text[:l.name] {
+	for _, c := range l.text[:name] {
 		if !(c == '-' || c >= '0' && c <= '9' || c >= 'A' && c <= 'Z' || c >= 'a' && c <= 'z' || c == '_' || c == '.') {
 			return false
 		}
@@ -163,10 +190,14 @@ func (l Line) Sound() bool {
 // Value gives the property's value as written, still escaped. It may alias
 // the bytes read.
 func (l Line) Value() []byte {
-	if l.value < 0 {
+	_, value := split(l.text)
+	if value < 0 {
 		return nil
 	}
-	return l.text[l.value:]
+	if l.folded {
+		return unfold(l.text[value:])
+	}
+	return l.text[value:]
 }
 
 // Text gives a value of type TEXT with its escapes undone (§3.3.11). Like
@@ -180,22 +211,23 @@ type Param struct {
 	Values []string
 }
 
-// Param gives the first value of the parameter called name (upper case), or
+// Param gives the first value of the parameter of a name (upper case), or
 // "" when it is absent.
-func (l Line) Param(name string) string {
-	if l.value < 0 || l.name+1 >= l.value {
+func (l Line) Param(called string) string {
+	name, value := split(l.text)
+	if value < 0 || name+1 >= value {
 		return ""
 	}
 	// One plain parameter, as most lines have, is read where it stands.
-	only := l.text[l.name+1 : l.value-1]
-	if eq := len(name); len(only) > eq && only[eq] == '=' && !bytes.ContainsAny(only, ";,\"^") {
-		if hasFold(only, name) {
+	only := l.text[name+1 : value-1]
+	if eq := len(called); len(only) > eq && only[eq] == '=' && !bytes.ContainsAny(only, ";,\"^") {
+		if hasFold(only, called) {
 			return alias(only[eq+1:])
 		}
 		return ""
 	}
 	for _, p := range l.Params() {
-		if p.Name == name && len(p.Values) > 0 {
+		if p.Name == called && len(p.Values) > 0 {
 			return p.Values[0]
 		}
 	}
@@ -207,11 +239,12 @@ func alias(b []byte) string { return unsafe.String(unsafe.SliceData(b), len(b)) 
 
 // Params gives the parameters in order.
 func (l Line) Params() []Param {
-	if l.value < 0 || l.name+1 >= l.value {
+	length, value := split(l.text)
+	if value < 0 || length+1 >= value {
 		return nil
 	}
 	var out []Param
-	for _, part := range splitOutside(string(l.text[l.name+1:l.value-1]), ';') {
+	for _, part := range splitOutside(string(l.text[length+1:value-1]), ';') {
 		name, list, _ := strings.Cut(part, "=")
 		p := Param{Name: strings.ToUpper(strings.TrimSpace(name))}
 		for _, v := range splitOutside(list, ',') {

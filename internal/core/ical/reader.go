@@ -102,6 +102,15 @@ func (r *Reader) fill() bool {
 // logical gives the end of the content line that begins at offset at from
 // pos, its continuation lines included.
 func (r *Reader) logical(at int) int {
+	b := r.buf[r.pos+at:]
+	if i := bytes.IndexByte(b, '\n'); i >= 0 && i+1 < len(b) && b[i+1] != ' ' && b[i+1] != '\t' { // nearly always
+		return at + i + 1
+	}
+	return r.folded(at)
+}
+
+// folded is logical for a line that goes on, or that the buffer holds in part.
+func (r *Reader) folded(at int) int {
 	searched := at
 	for {
 		b := r.buf[r.pos:]
@@ -234,7 +243,8 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 	if !r.inside {
 		return r.cut(p, at, fault.Newf("BEGIN:%s outside of a VCALENDAR", fault.Shorten(name, 40)))
 	}
-	open := []string{name}
+	var nested [8]string // deeper ones than any real component has
+	open := append(nested[:0], name)
 	var uid, mark [2]int
 	for {
 		end := r.logical(at)
@@ -291,19 +301,25 @@ func value(raw []byte, span [2]int) ([]byte, [2]int32) {
 		return nil, [2]int32{}
 	}
 	line := raw[span[0]:span[1]]
-	text := bytes.TrimRight(line, "\r\n")
+	text := trimEnding(line)
 	if bytes.IndexByte(text, '\n') < 0 {
-		l := cutLine(line, 0)
-		v := bytes.TrimSpace(l.Value())
-		from := span[0] + len(l.text) - len(l.Value())
-		for from < span[1] && len(v) > 0 && raw[from] != v[0] {
+		_, from := split(text)
+		if from < 0 {
+			return nil, [2]int32{}
+		}
+		to := len(text)
+		for from < to && (text[from] == ' ' || text[from] == '\t') {
 			from++
 		}
-		return v, [2]int32{int32(from), int32(from + len(v))}
+		for from < to && (text[to-1] == ' ' || text[to-1] == '\t' || text[to-1] == '\r') {
+			to--
+		}
+		return text[from:to], [2]int32{int32(span[0] + from), int32(span[0] + to)}
 	}
 	l := cutLine(line, 1)
 	from := span[0] // the value's first byte: as many bytes on as the name has, folds not counted
-	for n := 0; n < l.value && from < span[1]; from++ {
+	_, at := split(l.text)
+	for n := 0; n < at && from < span[1]; from++ {
 		switch c := raw[from]; {
 		case c == '\r' || c == '\n':
 		case from > span[0] && raw[from-1] == '\n' && (c == ' ' || c == '\t'):

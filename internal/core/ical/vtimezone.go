@@ -144,7 +144,7 @@ func AppendZone(dst []byte, z *zone.Zone, firstYear int) []byte {
 	if len(shifts) == 0 || begin < shifts[0].At {
 		dst = appendObservance(dst, first, first, []int64{zone.Wall(min(firstYear, 1970), 1, 1, 0, 0, 0)}, "")
 	}
-	single, rules := split(first, shifts)
+	single, rules := parted(first, shifts)
 	for _, g := range append(single, rules...) {
 		dst = appendObservance(dst, g.from, g.to, g.walls, g.rule)
 	}
@@ -185,9 +185,9 @@ func appendObservance(dst []byte, from, to zone.Offset, walls []int64, rrule str
 	return append(dst, "END:"+kind+"\r\n"...)
 }
 
-// split parts shifts, which follow the offset first, into those that come
+// parted parts shifts, which follow the offset first, into those that come
 // round by two yearly rules in turn up to the horizon, and the others.
-func split(first zone.Offset, shifts []zone.Shift) (single, rules []change) {
+func parted(first zone.Offset, shifts []zone.Shift) (single, rules []change) {
 	before := func(i int) zone.Offset {
 		if i == 0 {
 			return first

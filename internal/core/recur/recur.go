@@ -105,7 +105,7 @@ func (s *Series) readRules(raw []byte, zones ical.Zones) error {
 		case l.Is("RRULE"):
 			r, err := rule.Parse(string(l.Value()))
 			if err != nil {
-				return &event.LineError{Line: l.Number, Property: "RRULE", Err: err}
+				return &event.LineError{Line: int(l.Number), Property: "RRULE", Err: err}
 			}
 			s.rules = append(s.rules, r)
 		case l.Is("DURATION"):
@@ -114,7 +114,7 @@ func (s *Series) readRules(raw []byte, zones ical.Zones) error {
 			}
 		case l.Is("RDATE"), l.Is("EXDATE"):
 			if err := s.readDates(l, zones); err != nil {
-				return &event.LineError{Line: l.Number, Property: l.Name(), Err: err}
+				return &event.LineError{Line: int(l.Number), Property: l.Name(), Err: err}
 			}
 		}
 	}
@@ -192,18 +192,25 @@ func (s *Series) In(w Window, yield func(Occurrence)) error {
 		}
 		return nil
 	}
-	seen := map[int64]bool{}
+	var seen map[int64]bool
+	if len(s.rules)+len(s.dates) > 1 || s.master.When.AllDay() { // one rule of times never says the same twice
+		seen = map[int64]bool{}
+	}
 	count := 0
 	hand := func(start, end zone.Time) bool {
-		m := mark(start)
-		if seen[m] || replaced[m] || s.excepted(start) {
-			return true
+		if seen != nil || len(replaced)+len(s.except)+len(s.exceptDay) > 0 {
+			m := mark(start)
+			if seen[m] || replaced[m] || s.excepted(start) {
+				return true
+			}
+			if seen != nil {
+				seen[m] = true
+			}
 		}
 		o := s.occurrence(start, end, futures)
 		if !w.overlaps(o.Span) {
 			return true
 		}
-		seen[m] = true
 		count++
 		yield(o)
 		return count < Limit
@@ -283,10 +290,9 @@ func (s *Series) excepted(t zone.Time) bool {
 // last override has it that stands for later ones too.
 func (s *Series) occurrence(start, end zone.Time, futures []*event.View) Occurrence {
 	o := Occurrence{View: s.master, Recurrence: start}
-	at := mark(start)
 	var f *event.View
 	for _, candidate := range futures {
-		if mark(candidate.Recurrence) <= at {
+		if mark(candidate.Recurrence) <= mark(start) {
 			f = candidate
 		}
 	}

@@ -7,8 +7,9 @@ import (
 	"almanach/internal/core/zone"
 )
 
-// maxSteps bounds the periods one expansion may look at. It is some ten times
-// what an hourly rule of ten years with a COUNT needs.
+// maxSteps bounds the periods one expansion may look at and the times it may
+// make of them, together. It is some five times what an hourly rule of ten
+// years with a COUNT needs.
 const maxSteps = 1_000_000
 
 const day = 86400
@@ -152,6 +153,9 @@ func (w *walk) step() error {
 	return nil
 }
 
+// tooMany tells whether the times of the period at hand go beyond the bound.
+func (w *walk) tooMany() bool { return w.steps+len(w.set) > maxSteps }
+
 func (w *walk) years() error {
 	y := zone.Civil(w.start).Year()
 	if w.left < 0 {
@@ -177,7 +181,9 @@ func (w *walk) years() error {
 				w.month(y, m)
 			}
 		}
-		w.emit()
+		if err := w.emit(); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -204,7 +210,9 @@ func (w *walk) monthly() error {
 		}
 		w.set = w.set[:0]
 		w.month(y, m)
-		w.emit()
+		if err := w.emit(); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -311,7 +319,9 @@ func (w *walk) days(length int64) error {
 			}
 			weekday = (weekday + 1) % 7
 		}
-		w.emit()
+		if err := w.emit(); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -374,7 +384,9 @@ func (w *walk) clock(unit int64) error {
 		case w.seconds == 0 || w.seconds&(1<<(second%60)) != 0:
 			w.set = append(w.set, at)
 		}
-		w.emit()
+		if err := w.emit(); err != nil {
+			return err
+		}
 		at += stride
 	}
 	return nil
@@ -385,6 +397,9 @@ func (w *walk) clock(unit int64) error {
 func (w *walk) times(midnight int64) {
 	for _, h := range w.hourSet {
 		for _, m := range w.minSet {
+			if w.tooMany() {
+				return
+			}
 			for _, s := range w.secSet {
 				w.set = append(w.set, midnight+int64(h)*3600+int64(m)*60+int64(min(s, 59)))
 			}
@@ -392,9 +407,14 @@ func (w *walk) times(midnight int64) {
 	}
 }
 
-// emit hands on what BYSETPOS leaves of the period's set.
-func (w *walk) emit() {
+// emit hands on what BYSETPOS leaves of the period's set. The error is
+// ErrTooMuch.
+func (w *walk) emit() error {
+	if w.tooMany() {
+		return ErrTooMuch
+	}
 	set := w.set
+	w.steps += len(set)
 	if pos := w.rule.BySetPos; len(pos) > 0 {
 		var chosen []int64
 		for _, p := range pos {
@@ -414,7 +434,7 @@ func (w *walk) emit() {
 		}
 		if at > w.to || w.left == 0 {
 			w.done = true
-			return
+			return nil
 		}
 		if w.valid != nil && (w.left > 0 || at >= w.from) && !w.valid(at) {
 			continue
@@ -424,7 +444,8 @@ func (w *walk) emit() {
 		}
 		if at >= w.from && !w.yield(at) {
 			w.done = true
-			return
+			return nil
 		}
 	}
+	return nil
 }

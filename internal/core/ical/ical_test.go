@@ -2,12 +2,18 @@ package ical
 
 import (
 	"bytes"
+	"fmt"
 	"io"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"testing/iotest"
 	"time"
 
+	goical "github.com/emersion/go-ical"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -168,9 +174,118 @@ func TestZones(t *testing.T) {
 	}
 }
 
+// TestSecondOpinion reads files that keep to the RFC with an independent
+// parser, and compares every property of every component.
+func TestSecondOpinion(t *testing.T) {
+	for _, name := range []string{"conforming.ics", "zones.ics"} {
+		data, err := os.ReadFile("testdata/" + name)
+		require.NoError(t, err)
+		second, err := goical.NewDecoder(bytes.NewReader(data)).Decode()
+		require.NoError(t, err)
+		var want []string
+		var walk func(c *goical.Component)
+		walk = func(c *goical.Component) {
+			for _, properties := range c.Props {
+				for _, p := range properties {
+					line := c.Name + " " + p.Name + " " + p.Value
+					for _, name := range slices.Sorted(maps.Keys(p.Params)) {
+						line += fmt.Sprintf(" %s=%q", name, p.Params[name])
+					}
+					want = append(want, line)
+				}
+			}
+			for _, child := range c.Children {
+				walk(child)
+			}
+		}
+		for _, child := range second.Children {
+			walk(child)
+		}
+		var got []string
+		for _, p := range pieces(t, NewBytesReader(data), data) {
+			if p.Name == "" {
+				continue
+			}
+			var open []string
+			for l := range Lines(p.Raw) {
+				switch {
+				case l.Is("BEGIN"):
+					open = append(open, string(l.Value()))
+				case l.Is("END"):
+					open = open[:len(open)-1]
+				default:
+					require.True(t, l.Sound())
+					line := open[len(open)-1] + " " + l.Name() + " " + string(l.Value())
+					params := l.Params()
+					slices.SortFunc(params, func(a, b Param) int { return strings.Compare(a.Name, b.Name) })
+					for _, param := range params {
+						line += fmt.Sprintf(" %s=%q", param.Name, param.Values)
+					}
+					got = append(got, line)
+				}
+			}
+		}
+		assert.ElementsMatch(t, want, got, name)
+	}
+}
+
+func TestOddFiles(t *testing.T) {
+	read := func(name string) []Piece {
+		data, err := os.ReadFile("testdata/" + name)
+		require.NoError(t, err)
+		return slices.DeleteFunc(pieces(t, NewBytesReader(data), data), func(p Piece) bool { return p.Name == "" })
+	}
+	mid := read("mid-character.ics")[0]
+	l, ok := Open(mid.Raw).Find("SUMMARY")
+	require.True(t, ok)
+	assert.Equal(t, "Marée haute à lécluse", l.Text())
+	assert.False(t, mid.NotUTF8(), "a fold inside a character is no damage")
+	assert.True(t, read("latin-1.ics")[0].NotUTF8())
+	for _, p := range read("zones.ics") {
+		if p.Name == "VEVENT" {
+			continue
+		}
+		z, err := ReadZone(p.Raw)
+		require.NoError(t, err)
+		at := zone.Wall(2026, 7, 1, 8, 0, 0)
+		offset := map[string]int64{"Quay time (summer and winter)": 3600, "Dates only": 5415}[z.Name()]
+		assert.Equal(t, at+offset, z.Wall(at), z.Name())
+		at = zone.Wall(2026, 12, 1, 8, 0, 0)
+		assert.Equal(t, at+map[bool]int64{true: 0, false: 1815}[offset == 3600], z.Wall(at), z.Name())
+	}
+}
+
+// seeds adds every file of testdata to a fuzz test.
+func seeds(f *testing.F) {
+	files, err := filepath.Glob("testdata/*.ics")
+	require.NoError(f, err)
+	require.NotEmpty(f, files)
+	for _, name := range files {
+		data, err := os.ReadFile(name)
+		require.NoError(f, err)
+		f.Add(data)
+	}
+}
+
+// FuzzZone reads whatever stands between BEGIN and END of a VTIMEZONE; what
+// can be read must be written and read again as the same clock.
+func FuzzZone(f *testing.F) {
+	seeds(f)
+	f.Fuzz(func(t *testing.T, data []byte) {
+		z, err := ReadZone(append(append([]byte("BEGIN:VTIMEZONE\r\n"), data...), "\r\nEND:VTIMEZONE\r\n"...))
+		if err != nil {
+			return
+		}
+		again, err := ReadZone(AppendZone(nil, z, 2000))
+		require.NoError(t, err)
+		for _, at := range []int64{zone.Wall(2001, 2, 1, 0, 0, 0), zone.Wall(2026, 7, 1, 12, 0, 0), zone.Wall(2040, 1, 1, 0, 0, 0)} {
+			require.Equal(t, z.Wall(at), again.Wall(at))
+		}
+	})
+}
+
 func FuzzReader(f *testing.F) {
-	f.Add([]byte("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:a\r\nSUMMARY;X=\"y\":a\\,b\r\n c\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
-	f.Add([]byte("\xef\xbb\xbfBEGIN:VCALENDAR\nBEGIN:VTIMEZONE\nTZID:x\nBEGIN:STANDARD\nDTSTART:16010101T000000\nRRULE:FREQ=YEARLY;BYDAY=-1SU;BYMONTH=10\nTZOFFSETFROM:+0100\nTZOFFSETTO:+0000\nEND:STANDARD\nEND:VTIMEZONE\nEND:VCALENDAR"))
+	seeds(f)
 	f.Fuzz(func(t *testing.T, data []byte) {
 		whole := pieces(t, NewBytesReader(data), data)
 		streamed := pieces(t, NewReader(iotest.HalfReader(bytes.NewReader(data))), data)

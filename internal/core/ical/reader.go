@@ -355,5 +355,16 @@ func (r *Reader) end() (Piece, error) {
 	return Piece{}, io.EOF
 }
 
-// NotUTF8 tells whether the piece holds bytes that are not UTF-8.
-func (p Piece) NotUTF8() bool { return !utf8.Valid(p.Raw) }
+// NotUTF8 tells whether the piece holds bytes that are not UTF-8; a character
+// that a fold cuts in two is whole.
+func (p Piece) NotUTF8() bool {
+	if utf8.Valid(p.Raw) {
+		return false
+	}
+	for l := range Lines(p.Raw) {
+		if !utf8.Valid(l.text) && !utf8.Valid(unfold(l.text)) {
+			return true
+		}
+	}
+	return false
+}

@@ -219,6 +219,9 @@ func (f *File) take(p ical.Piece, masters map[uint64]int32) {
 		if p.UID == nil {
 			f.faults = append(f.faults, fault.Newf("the event has no UID").At(fault.Place{File: f.shown, Line: p.Line}))
 		}
+		if p.NotUTF8() {
+			f.faults = append(f.faults, fault.Newf("event %s holds bytes that are not UTF-8; they are kept as they are", fault.Shorten(string(p.UID), 80)).At(fault.Place{File: f.shown, Line: p.Line}))
+		}
 		if p.Override {
 			f.overrides[maphash.Bytes(f.seed, p.UID)]++
 			return
@@ -337,7 +340,14 @@ func (f *File) Resolve(tzid string) (*zone.Zone, error) {
 
 func (f *File) resolve(tzid string) (*zone.Zone, error) {
 	own := f.zones[tzid]
-	known, err := f.book.Find(strings.TrimPrefix(tzid, "/"))
+	known, err := f.book.Find(tzid)
+	for rest := tzid; err != nil && strings.HasPrefix(tzid, "/"); { // a globally unique name often ends in a usual one (§3.2.19)
+		var more bool
+		if _, rest, more = strings.Cut(rest, "/"); !more {
+			break
+		}
+		known, err = f.book.Find(rest)
+	}
 	switch {
 	case own == nil && err != nil:
 		if cause := f.broken[tzid]; cause != nil {

@@ -14,6 +14,7 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
 	"almanach/internal/job"
 )
 
@@ -22,7 +23,8 @@ type loadFlags struct {
 	file, into, name, sheet, take, rows, dayOrder, length string
 	key                                                   []string
 	allow                                                 map[string]string
-	header, first                                         int
+	header                                                string
+	first                                                 int
 	all                                                   bool
 }
 
@@ -33,7 +35,7 @@ func (f *loadFlags) source(c *cobra.Command) {
 	flags.StringArrayVar(&f.key, "key", nil, "`COLUMN` that identifies a row; several times for several columns")
 	flags.StringVar(&f.name, "name", "", "`NAME` of the source, from which event IDs are derived (default: the file's, without dates and counters)")
 	flags.StringVar(&f.sheet, "sheet", "", "`SHEET` of the workbook, by name or number")
-	flags.IntVar(&f.header, "header", 0, "`ROW` of the column names (default: found)")
+	flags.StringVar(&f.header, "header", "", "`ROW` of the column names, two rows as 4-5, or none (default: found)")
 	flags.StringVar(&f.dayOrder, "day-order", "", "how to read 05/03/2026: \"day first\" or \"month first\"")
 	flags.StringVar(&f.length, "length", "", "`LENGTH` to assume for events without an end, such as 1h")
 }
@@ -170,7 +172,7 @@ func isTable(name string) bool {
 func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, error) {
 	req := job.LoadRequest{File: f.file, Into: f.into}
 	if isTable(name) {
-		in := &intake.Intake{Name: f.name, File: "", Key: f.key}
+		in := &intake.Intake{Name: f.name, Key: f.key}
 		if in.Name == "" {
 			in.Name = intake.NameFromFile(name)
 		}
@@ -200,10 +202,14 @@ func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, e
 // settings applies the flags that stand for settings of an intake.
 func (f *loadFlags) settings(in *intake.Intake) error {
 	if f.sheet != "" {
-		in.Sheet = f.sheet
+		in.From.Sheet = f.sheet
 	}
-	if f.header > 0 {
-		in.Header = f.header
+	if f.header != "" {
+		rows, ok := table.ParseHeaderRows(f.header)
+		if !ok {
+			return fault.New(f.header, "is not a row of the header").Do("write --header 4, or 4-5, or none")
+		}
+		in.From.Header = rows
 	}
 	switch f.dayOrder {
 	case "":

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"path/filepath"
 	"runtime"
 	"slices"
 	"strconv"
@@ -120,6 +121,7 @@ type Report struct {
 	Zone     string           // of times that name none
 	ZoneWhy  string           // how that zone was come by, when nobody named it
 	Warnings []*fault.Fault   // what was found wrong in the calendar
+	Notes    []string         // what is to be said of the source
 	NoGone   string           // why nothing could be called gone
 	Guards   []*fault.Fault   // what a load would stop at
 	Written  int              // events written and found again when reading back
@@ -196,7 +198,7 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 		l.cal, err = office.Desk.Calendar(ctx, into, office.Zones, req.Write, true)
 		opened <- err
 	}()
-	rows, header, err := l.readSource()
+	rows, header, err := l.readSource(ctx)
 	if err == nil {
 		err = l.compile(rows, header)
 	}
@@ -218,33 +220,60 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 	return l, nil
 }
 
-// sourcePath gives the file to read.
-func (l *load) sourcePath() (string, error) {
+// openSource opens what the request or the intake names.
+func (l *load) openSource(ctx context.Context) (source.Reader, error) {
+	from, desk := l.in.From, l.office.Desk
+	o := source.Options{Sheet: from.Sheet, All: from.All, Range: from.Range, Header: from.Header, FillDown: from.FillDown, Hidden: from.Hidden, Records: from.Records, Zones: l.office.Zones.Find}
 	switch {
 	case l.req.File != "":
-		return l.req.File, nil
-	case l.in.Newest != "":
-		return source.Newest(l.office.Desk.Path(l.in.Newest))
-	case l.in.File != "":
-		return l.office.Desk.Path(l.in.File), nil
+		return source.Open(l.req.File, o)
+	case from.Newest != "":
+		path, err := source.Newest(desk.Path(from.Newest))
+		if err != nil {
+			return nil, err
+		}
+		return source.Open(path, o)
+	case from.Files != "":
+		paths, err := source.Files(desk.Path(from.Files))
+		if err != nil {
+			return nil, err
+		}
+		return source.OpenAll(paths, o)
+	case from.Folder != "":
+		paths, err := source.Files(filepath.Join(desk.Path(from.Folder), "*"))
+		if err != nil {
+			return nil, err
+		}
+		return source.OpenAll(paths, o)
+	case from.URL != "":
+		return source.Fetch(ctx, from.URL, desk.Memory("fetched"), o)
+	case from.File == "-":
+		return source.Open("-", o)
+	case from.File != "":
+		return source.Open(desk.Path(from.File), o)
 	}
-	return "", fault.Newf("nothing says which file to read").Do("add from: { file: … } to the intake, or give --file")
+	return nil, fault.Newf("nothing says which file to read").Do("add from: { file: … } to the intake, or give --file")
 }
 
-func (l *load) readSource() ([]table.Row, table.Header, error) {
-	path, err := l.sourcePath()
-	if err != nil {
-		return nil, nil, err
-	}
-	r, err := source.Open(path, source.Options{Sheet: l.in.Sheet, Header: l.in.Header, Name: path})
+func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error) {
+	r, err := l.openSource(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
 	defer r.Close()
 	l.report.Source = *r.Origin()
 	rows, err := source.ReadAll(r)
+	about := r.About()
 	if err == nil && len(rows) == 0 {
-		err = fault.Newf("there is no row below the header in row %d", r.HeaderRow()).At(fault.Place{File: r.Origin().File, Sheet: r.Origin().Sheet}).Do("check that it is the right file; an empty source changes nothing")
+		f := fault.Newf("there is no row below the header in row %d", about.HeaderLast)
+		if about.HeaderLast == 0 {
+			f = fault.Newf("there is no row in it")
+		}
+		err = f.At(fault.Place{File: r.Origin().File, Sheet: r.Origin().Sheet}).Do("check that it is the right file; an empty source changes nothing")
+	}
+	l.report.Notes = append(l.report.Notes, about.Notes...)
+	if len(about.HiddenColumns) > 0 {
+		l.report.Notes = append(l.report.Notes, "hidden columns are left out: "+strings.Join(about.HiddenColumns, ", "))
 	}
 	return rows, r.Header(), err
 }

@@ -35,6 +35,9 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 	if len(r.Matched) > 0 {
 		p.matched(r)
 	}
+	for _, n := range r.Notes {
+		p.wrapped(dim.Render("source")+"   ", n)
+	}
 	for _, w := range r.Warnings {
 		p.wrapped(alarm.Render("calendar")+"  ", w.Error())
 	}

@@ -78,6 +78,10 @@ func (o *observance) read(l Line) (err error) {
 	return err
 }
 
+// maxOnsets bounds the changes of one zone: ten times what two a year come to
+// in all the years a table covers.
+const maxOnsets = 15_000
+
 func fromObservances(tzid string, parts []observance) (*zone.Zone, error) {
 	type onset struct {
 		zone.Shift
@@ -89,6 +93,9 @@ func fromObservances(tzid string, parts []observance) (*zone.Zone, error) {
 			return nil, fmt.Errorf("VTIMEZONE %s: an observance %w", tzid, ErrNoTime)
 		}
 		add := func(wall int64) bool {
+			if len(onsets) >= maxOnsets {
+				return false
+			}
 			onsets = append(onsets, onset{zone.Shift{At: wall - int64(o.from), To: zone.Offset{Seconds: o.to, Name: o.name, Daylight: o.daylight}}, o.from})
 			return true
 		}
@@ -103,6 +110,9 @@ func fromObservances(tzid string, parts []observance) (*zone.Zone, error) {
 					last += int64(o.from) // UNTIL is in UTC here (§3.6.5)
 				}
 			}
+			if len(onsets) >= maxOnsets {
+				break
+			}
 			if err := r.Expand(o.start.Wall, o.start.Wall, zone.Horizon(), last, nil, add); err != nil {
 				return nil, fmt.Errorf("VTIMEZONE %s: %w", tzid, err)
 			}
@@ -114,6 +124,9 @@ func fromObservances(tzid string, parts []observance) (*zone.Zone, error) {
 			}
 			add(wall)
 		}
+	}
+	if len(onsets) >= maxOnsets {
+		return nil, fmt.Errorf("VTIMEZONE %s changes its clock more often than any place does", tzid)
 	}
 	sort.SliceStable(onsets, func(i, j int) bool { return onsets[i].At < onsets[j].At })
 	first := zone.Offset{Seconds: onsets[0].from, Name: onsets[0].To.Name}

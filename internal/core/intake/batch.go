@@ -111,8 +111,15 @@ func (b *Batch) sort() (doubled, alike [][2]int) {
 			continue
 		}
 		key = m.appendKey(key[:0], row)
+		if row.Hidden {
+			b.leave(i, slices.Clone(key), "hidden row")
+			if !key.Empty() {
+				b.present[identity.Of(b.identity, key)] = LeftOutRow
+			}
+			continue
+		}
 		reason, f := m.LeftOut(row)
-		total := f == nil && totalsRow(row, key)
+		total := f == nil && (row.Sums() || key.Empty() && row.SumsUp())
 		switch {
 		case f != nil:
 			b.hold(i, slices.Clone(key), f)
@@ -244,26 +251,6 @@ func (b *Batch) difference(group []int) string {
 		}
 	}
 	return strings.Join(names, ", ")
-}
-
-var totalWords = []string{"total", "totals", "grand total", "subtotal", "sub-total", "sum", "summe", "gesamt", "somme", "totale", "totaal", "suma", "soma"}
-
-// totalsRow tells whether a row only sums up the others: the first thing in
-// it says so, and it has no key of its own.
-func totalsRow(row table.Row, key identity.Key) bool {
-	for _, c := range row.Cells {
-		if !c.Filled() {
-			continue
-		}
-		text := strings.ToLower(strings.Trim(strings.TrimSpace(c.Text), ":. "))
-		for _, w := range totalWords {
-			if text == w || (key.Empty() && (strings.HasPrefix(text, w+" ") || strings.HasPrefix(text, w+":"))) {
-				return true
-			}
-		}
-		return false
-	}
-	return false
 }
 
 // Fate gives what becomes of row i, its ID when it is wanted so far.

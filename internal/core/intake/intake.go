@@ -22,16 +22,14 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/settings"
+	"almanach/internal/core/table"
 )
 
 // Intake is one described source.
 type Intake struct {
 	Name     string
 	Identity string // what IDs are derived from; never empty
-	File     string // source, relative to the desk; "" when Newest is set
-	Newest   string // pattern
-	Sheet    string
-	Header   int // row of the header; 0 to find it
+	From     From
 	Key      []string
 	Into     string
 	Zone     string // "" for the desk's
@@ -43,6 +41,23 @@ type Intake struct {
 	event               map[string]template // by setting name
 	leaveOut, cancel    template
 	keyAt, intoAt, root *settings.Value
+}
+
+// From says where the rows come from. One of File, Newest, Files, Folder and
+// URL is set, or none when each load names its file.
+type From struct {
+	File     string // relative to the desk; "-" for standard input
+	Newest   string // a pattern: the newest file of it
+	Files    string // a pattern: all files of it
+	Folder   string // all files in it
+	URL      string
+	Sheet    string
+	All      bool   // every sheet
+	Range    string // cells of the sheet
+	Header   table.HeaderRows
+	FillDown []string
+	Hidden   bool   // hidden rows and columns are read
+	Records  string // path of the records in a JSON document
 }
 
 // Assume is what is taken for granted where a row does not say.
@@ -71,11 +86,22 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	v := f.Root
 	in := &Intake{
 		Name: v.Text("name"), Identity: v.Text("identity"),
-		File: v.Text("from.file"), Newest: v.Text("from.newest"), Sheet: v.Text("from.sheet"), Header: v.Number("from.header"),
+		From: From{
+			File: v.Text("from.file"), Newest: v.Text("from.newest"), Files: v.Text("from.files"), Folder: v.Text("from.folder"), URL: v.Text("from.url"),
+			Sheet: v.Text("from.sheet"), All: v.Text("from.sheets") == "all", Range: v.Text("from.range"), FillDown: v.Words("from.fill_down"), Hidden: v.Text("from.hidden") == "read", Records: v.Text("from.records"),
+		},
 		Key: v.Words("key"), Into: v.Text("into"), Zone: v.Text("zone"), Gone: v.Text("agree.gone"), Past: v.Yes("agree.past"),
 		Assume: Assume{Length: v.Length("assume.length"), Overnight: v.Length("assume.overnight")},
 		event:  map[string]template{},
 		keyAt:  v.Get("key"), intoAt: v.Get("into"), root: v,
+	}
+	if h := v.Get("from.header"); h != nil {
+		var ok bool
+		if in.From.Header, ok = table.ParseHeaderRows(v.Text("from.header")); !ok {
+			f := h.Fault(0, "is not a row of the header")
+			f.Value, f.Quoted = v.Text("from.header"), true
+			return nil, []*fault.Fault{f.Do("write 4, or 4-5 for two rows, or none")}
+		}
 	}
 	if in.Name == "" {
 		in.Name = strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
@@ -122,8 +148,14 @@ func (in *Intake) incomplete(file string) []*fault.Fault {
 	if in.event["title"].text == "" {
 		miss("what the events are called", `title: "{Vessel}" under event`)
 	}
-	if in.File != "" && in.Newest != "" {
-		out = append(out, in.root.Get("from.newest").Fault(0, "from has both file and newest").Do("keep one"))
+	var places []string
+	for _, name := range []string{"file", "newest", "files", "folder", "url"} {
+		if in.root.Text("from."+name) != "" {
+			places = append(places, name)
+		}
+	}
+	if len(places) > 1 {
+		out = append(out, in.root.Get("from."+places[1]).Fault(0, "from has both %s and %s", places[0], places[1]).Do("keep one"))
 	}
 	return out
 }

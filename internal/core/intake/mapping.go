@@ -75,7 +75,7 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 	for _, name := range in.Key {
 		i := c.column(strings.Trim(name, "{}"))
 		if i < 0 {
-			u := fault.Unknown("column", name, header.Names())
+			u := c.unknown(strings.Trim(name, "{}"))
 			f := in.keyAt.Fault(0, "%s", u.Cause)
 			f.Value, f.Quoted, f.Advice = name, true, u.Advice
 			keep(f)

@@ -2,6 +2,7 @@ package intake
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"github.com/expr-lang/expr"
@@ -39,10 +40,27 @@ type compiler struct {
 	cells  bool         // an expression was met, so rows must be given as texts
 }
 
+// unknown says why column did not find a name.
+func (c *compiler) unknown(name string) *fault.Fault {
+	name = strings.TrimSpace(name)
+	if twice := c.header.All(name); len(twice) > 1 {
+		letters := make([]string, len(twice))
+		for n, i := range twice {
+			letters[n] = table.Letter(i)
+		}
+		return fault.New(name, "names "+strconv.Itoa(len(twice))+" columns, "+strings.Join(letters, " and ")).Do("name the one that is meant by its letter: {@%s}", letters[0])
+	}
+	return fault.Unknown("column", name, c.header.Names())
+}
+
 // column finds what a template calls a column: a heading, or @ and a letter.
+// It gives -1 for a name that no column has, or more than one.
 func (c *compiler) column(name string) int {
 	name = strings.TrimSpace(name)
 	i := c.header.Find(name)
+	if len(c.header.All(name)) > 1 {
+		return -1
+	}
 	if letter, ok := strings.CutPrefix(name, "@"); ok && i < 0 {
 		if i = table.Index(letter); i >= max(len(c.header), 1<<14) {
 			i = -1
@@ -123,7 +141,7 @@ func (c *compiler) part(t template, offset int, inner string) (part, *fault.Faul
 		return part{column: i, label: c.header.Label(i)}, nil
 	}
 	if plainName(inner) {
-		u := fault.Unknown("column", strings.TrimSpace(inner), c.header.Names())
+		u := c.unknown(inner)
 		f := t.at.Fault(offset, "%s", u.Cause)
 		f.Value, f.Quoted, f.Advice = strings.TrimSpace(inner), true, u.Advice
 		return part{}, f
@@ -210,7 +228,7 @@ func (p *columnPatch) Visit(node *ast.Node) {
 	i := p.compiler.column(name)
 	if i < 0 {
 		if p.fault == nil {
-			p.fault, p.at = fault.Unknown("column", name, p.compiler.header.Names()), where
+			p.fault, p.at = p.compiler.unknown(name), where
 		}
 		return
 	}

@@ -110,6 +110,7 @@ type Row struct {
 	Line   int32 // 1-based physical line, text sources only
 	Cells  []Cell
 	Fault  *fault.Fault // set when the record could not be read; Cells may be short
+	Hidden bool         // hidden in its sheet, and to be left out
 }
 
 // Place gives where the row stands.
@@ -163,6 +164,16 @@ func (h Header) Find(name string) int {
 	return loose
 }
 
+// All gives every column called name to the letter.
+func (h Header) All(name string) (out []int) {
+	for i, n := range h {
+		if n == name && n != "" {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
 func fold(s string) string { return strings.ToLower(strings.Join(strings.Fields(s), " ")) }
 
 // Label is how messages call column i: its heading, else its letter.
@@ -184,6 +195,33 @@ func (h Header) Names() []string {
 	return out
 }
 
+// HeaderRows says where the names of the columns stand. The zero value is: to be
+// found.
+type HeaderRows struct {
+	First, Last int  // rows as a spreadsheet counts; two rows make one name together
+	None        bool // there is none; columns go by their letters
+}
+
+// ParseHeaderRows reads "4", "4-5" or "none".
+func ParseHeaderRows(text string) (HeaderRows, bool) {
+	if text == "" || text == "0" {
+		return HeaderRows{}, true
+	}
+	if text == "none" {
+		return HeaderRows{None: true}, true
+	}
+	low, high, two := strings.Cut(text, "-")
+	first, err := strconv.Atoi(strings.TrimSpace(low))
+	last := first
+	if two && err == nil {
+		last, err = strconv.Atoi(strings.TrimSpace(high))
+	}
+	if err != nil || first < 1 || last < first || last > first+3 {
+		return HeaderRows{}, false
+	}
+	return HeaderRows{First: first, Last: last}, true
+}
+
 // Letter gives the spreadsheet letter of column i, counted from 0: A, Z, AA.
 func Letter(i int) string {
 	s := ""
@@ -203,4 +241,39 @@ func Index(letter string) int {
 		n = n*26 + int(r-'A') + 1
 	}
 	return n - 1
+}
+
+// totals are the words a row begins with that only sums up others.
+var totals = []string{"total", "totals", "grand total", "subtotal", "sub-total", "sum", "summe", "gesamt", "somme", "totale", "totaal", "suma", "soma"}
+
+// Sums tells whether the row only sums up others: the first thing in it says
+// so, alone.
+func (r Row) Sums() bool {
+	word, rest := r.firstWord()
+	return word && !rest
+}
+
+// SumsUp is Sums for a row without a key: something may follow the word.
+func (r Row) SumsUp() bool {
+	word, _ := r.firstWord()
+	return word
+}
+
+func (r Row) firstWord() (total, rest bool) {
+	for _, c := range r.Cells {
+		if !c.Filled() {
+			continue
+		}
+		text := strings.ToLower(strings.Trim(strings.TrimSpace(c.Text), ":. "))
+		for _, w := range totals {
+			if text == w {
+				return true, false
+			}
+			if strings.HasPrefix(text, w+" ") || strings.HasPrefix(text, w+":") {
+				total, rest = true, true
+			}
+		}
+		return total, rest
+	}
+	return false, false
 }

@@ -103,6 +103,15 @@ func (d *Desk) Path(p string) string {
 	return filepath.Join(d.Dir, p)
 }
 
+// Memory gives the folder in which the desk keeps what only saves time, under
+// a name of its own; "" when there is no desk. It need not exist.
+func (d *Desk) Memory(name string) string {
+	if d.Dir == "" {
+		return ""
+	}
+	return filepath.Join(d.Dir, ".almanach", name)
+}
+
 // Intakes gives the names of the desk's intakes.
 func (d *Desk) Intakes() []string {
 	entries, err := os.ReadDir(d.Path("intakes"))

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"fmt"
 	"io"
 	"strconv"
 	"strings"
@@ -14,24 +15,64 @@ const lookAhead = 60
 
 // framed is a table under its header, cut out of a raw sheet.
 type framed struct {
-	raw       raw
-	header    table.Header
-	headerRow int
-	buffered  []table.Row
+	raw      raw
+	header   table.Header
+	about    About
+	buffered []table.Row
+	area     area
+	fill     []int        // columns filled down
+	above    []table.Cell // their last values
+	read     bool         // hidden rows and columns are read
+	block    cellBlock
 }
 
-func newTable(r raw, o Options) (Reader, error) {
-	t := &framed{raw: r}
-	if err := t.findHeader(o); err != nil {
+func newTable(r raw, o Options) (*framed, error) {
+	t := &framed{raw: r, read: o.Hidden}
+	err := t.start(o)
+	if err != nil {
 		r.Close()
 		return nil, err
 	}
 	return t, nil
 }
 
+func (t *framed) start(o Options) (err error) {
+	if t.area, err = parseArea(o.Range); err != nil {
+		return fault.Of(err).At(t.place())
+	}
+	if err := t.findHeader(o); err != nil {
+		return err
+	}
+	if !t.read {
+		for i := range t.header {
+			if t.raw.hidden(i + t.area.left) {
+				t.about.HiddenColumns = append(t.about.HiddenColumns, t.header.Label(i))
+				t.header[i] = ""
+			}
+		}
+	}
+	for _, name := range o.FillDown {
+		i := t.header.Find(name)
+		if letter, ok := strings.CutPrefix(name, "@"); ok && i < 0 {
+			i = table.Index(letter)
+		}
+		if i < 0 {
+			return fault.Unknown("column", name, t.header.Names()).At(t.place())
+		}
+		t.fill = append(t.fill, i)
+	}
+	t.above = make([]table.Cell, len(t.fill))
+	t.raw.about(&t.about)
+	return nil
+}
+
+func (t *framed) place() fault.Place {
+	return fault.Place{File: t.raw.origin().File, Sheet: t.raw.origin().Sheet}
+}
+
 func (t *framed) Header() table.Header  { return t.header }
-func (t *framed) HeaderRow() int        { return t.headerRow }
 func (t *framed) Origin() *table.Origin { return t.raw.origin() }
+func (t *framed) About() *About         { return &t.about }
 func (t *framed) Close() error          { return t.raw.Close() }
 
 // Next gives the next row that is not blank.
@@ -42,19 +83,44 @@ func (t *framed) Next() (table.Row, error) {
 			row, t.buffered = t.buffered[0], t.buffered[1:]
 		} else {
 			var err error
-			if row, err = t.raw.next(); err != nil {
+			if row, err = t.pull(); err != nil {
 				return row, err
 			}
 		}
 		if row.Fault == nil && row.Blank() {
 			continue
 		}
+		if row.Hidden {
+			t.about.HiddenRows++
+			row.Hidden = !t.read
+		}
 		return t.fit(row), nil
 	}
 }
 
-// fit reports a row with values beside the table: a separator inside a value
-// has most likely moved its cells.
+// pull gives the next raw row, cut down to the area that is asked for.
+func (t *framed) pull() (table.Row, error) {
+	for {
+		row, err := t.raw.next()
+		if err != nil || t.area.whole() {
+			return row, err
+		}
+		switch {
+		case int(row.Number) < t.area.top:
+			continue
+		case t.area.bottom > 0 && int(row.Number) > t.area.bottom:
+			return table.Row{}, io.EOF
+		}
+		row.Cells = row.Cells[min(t.area.left, len(row.Cells)):]
+		if w := t.area.right - t.area.left + 1; t.area.right > 0 && len(row.Cells) > w {
+			row.Cells = row.Cells[:w]
+		}
+		return row, nil
+	}
+}
+
+// fit reports a row with values beside the table, and fills its empty cells
+// from above where that is asked for.
 func (t *framed) fit(row table.Row) table.Row {
 	if row.Fault == nil && len(row.Cells) > len(t.header) {
 		for i := len(t.header); i < len(row.Cells); i++ {
@@ -64,12 +130,34 @@ func (t *framed) fit(row table.Row) table.Row {
 			}
 		}
 	}
+	if len(t.fill) == 0 || row.Fault != nil || row.Sums() {
+		return row
+	}
+	for n, i := range t.fill {
+		switch {
+		case row.Cell(i).Filled():
+			t.above[n] = row.Cells[i]
+		case t.above[n].Filled():
+			if i >= len(row.Cells) {
+				row.Cells = t.block.take(append(row.Cells[:len(row.Cells):len(row.Cells)], make([]table.Cell, i+1-len(row.Cells))...))
+			}
+			row.Cells[i] = t.above[n]
+		}
+	}
 	return row
 }
 
 func (t *framed) findHeader(o Options) error {
-	for len(t.buffered) < lookAhead {
-		row, err := t.raw.next()
+	if named, ok := t.raw.(interface{ names() table.Header }); ok {
+		t.header = append(t.header, named.names()...)
+		return nil
+	}
+	last := lookAhead
+	if o.Header.First > 0 {
+		last = 0 // only as far as it stands
+	}
+	for len(t.buffered) < last || len(t.buffered) == 0 || int(t.buffered[len(t.buffered)-1].Number) < o.Header.Last {
+		row, err := t.pull()
 		if err == io.EOF {
 			break
 		}
@@ -78,35 +166,64 @@ func (t *framed) findHeader(o Options) error {
 		}
 		t.buffered = append(t.buffered, row)
 	}
-	at := -1
-	if o.Header > 0 {
-		for len(t.buffered) > 0 && int(t.buffered[len(t.buffered)-1].Number) < o.Header {
-			row, err := t.raw.next()
-			if err != nil {
-				break
-			}
-			t.buffered = append(t.buffered, row)
+	if o.Header.None {
+		width := 0
+		for _, r := range t.buffered {
+			width = max(width, trimmedWidth(r))
 		}
+		t.header, t.about.Why = make(table.Header, width), "there is none, as told"
+		return nil
+	}
+	from, to := -1, -1
+	if o.Header.First > 0 {
 		for i, r := range t.buffered {
-			if int(r.Number) == o.Header {
-				at = i
+			if int(r.Number) >= o.Header.First && from < 0 {
+				from = i
 			}
+			if int(r.Number) <= o.Header.Last {
+				to = i
+			}
+		}
+		t.about.Why = "as told"
+		if from < 0 || to < from {
+			return fault.Newf("there is no row %d for the header", o.Header.First).At(t.place()).Do("correct header:")
 		}
 	} else {
-		at = headerIndex(t.buffered)
+		from, to, t.about.Why = headerIndex(t.buffered)
 	}
-	place := fault.Place{File: t.raw.origin().File, Sheet: t.raw.origin().Sheet}
-	if at < 0 {
-		return fault.Newf("no header was found: no row names its columns").At(place).Do("say in which row it stands with from: { header: N }")
+	if from < 0 {
+		f := fault.Newf("no header was found: no row names its columns").At(t.place())
+		return f.Do("say in which row it stands with header: N, or that there is none with header: none")
 	}
-	row := t.buffered[at]
-	t.headerRow = int(row.Number)
-	t.header = make(table.Header, trimmedWidth(row))
-	for i := range t.header {
-		t.header[i] = strings.TrimSpace(row.Cells[i].Text)
-	}
-	t.buffered = t.buffered[at+1:]
+	t.nameColumns(t.buffered[from : to+1])
+	t.buffered = t.buffered[to+1:]
 	return nil
+}
+
+// nameColumns makes the names of the columns from the rows of the header, the
+// upper ones going on to the right where a lower one has a name of its own.
+func (t *framed) nameColumns(rows []table.Row) {
+	t.about.HeaderFirst, t.about.HeaderLast = int(rows[0].Number), int(rows[len(rows)-1].Number)
+	width := 0
+	for _, r := range rows {
+		width = max(width, trimmedWidth(r))
+	}
+	t.header = make(table.Header, width)
+	for n, r := range rows {
+		carried := ""
+		for i := range width {
+			text := strings.TrimSpace(r.Cell(i).Text)
+			lower := n+1 < len(rows) && rows[n+1].Cell(i).Filled()
+			if text == "" && lower {
+				text = carried
+			} else {
+				carried = text
+			}
+			if text != "" && text != t.header[i] {
+				t.header[i] = strings.TrimSpace(t.header[i] + " " + text)
+			}
+		}
+	}
 }
 
 func trimmedWidth(row table.Row) int {
@@ -119,46 +236,106 @@ func trimmedWidth(row table.Row) int {
 
 // headerIndex finds the header: the first row of names that is nearly as wide
 // as the table. Titles above it are narrower; rows of data hold numbers,
-// dates, or one name twice.
-func headerIndex(rows []table.Row) int {
+// dates, or one name again and again. A row of names right below one that has
+// gaps belongs to it.
+func headerIndex(rows []table.Row) (from, to int, why string) {
 	widest := 0
 	for _, r := range rows {
-		widest = max(widest, filled(r))
+		widest = max(widest, distinct(r))
 	}
 	for _, share := range []float64{0.7, 0.4} {
 		for i, r := range rows {
-			if n := filled(r); n > 0 && float64(n) >= share*float64(widest) && names(r) {
-				return i
+			n := distinct(r)
+			if n == 0 || float64(n) < share*float64(widest) || !names(r) {
+				continue
 			}
+			if i > 0 && above(rows[i-1], r) {
+				return i - 1, i, "two rows name the columns together"
+			}
+			if i+1 < len(rows) && above(r, rows[i+1]) {
+				return i, i + 1, "two rows name the columns together"
+			}
+			return i, i, fmt.Sprintf("the first row of names as wide as the table: %d of %d columns", n, widest)
 		}
 	}
-	return -1
+	return -1, -1, ""
 }
 
-func filled(r table.Row) int {
-	n := 0
+// above tells whether a row groups the names in the row below it: it has
+// gaps, or one name over several cells, just where the lower one has names.
+func above(upper, lower table.Row) bool {
+	if upper.Number+1 != lower.Number || !names(lower) && !repeats(lower) || trimmedWidth(upper) < 2 {
+		return false
+	}
+	gaps, own := 0, 0
+	seen := map[string]bool{}
+	for i := range max(trimmedWidth(upper), trimmedWidth(lower)) {
+		u, l := upper.Cell(i), lower.Cell(i)
+		if u.Filled() && (u.Kind != table.Text || looksLikeData(strings.ToLower(u.Text))) || l.Filled() && (l.Kind != table.Text || looksLikeData(strings.ToLower(l.Text))) {
+			return false
+		}
+		switch {
+		case l.Filled() && (!u.Filled() || seen[u.Text]):
+			gaps++
+		case !l.Filled() && u.Filled() && !seen[u.Text]:
+			own++
+		}
+		if u.Filled() {
+			seen[u.Text] = true
+		}
+	}
+	return gaps > 0 && len(seen) >= 2 && (own > 0 || repeats(lower))
+}
+
+// repeats tells whether a row of names has some of them again, as the lower
+// row of a header does: Date, Time, Date, Time.
+func repeats(r table.Row) bool {
+	seen := map[string]int{}
+	again := 0
+	for _, c := range r.Cells {
+		if !c.Filled() {
+			continue
+		}
+		if c.Kind != table.Text || looksLikeData(strings.ToLower(c.Text)) {
+			return false
+		}
+		if seen[c.Text]++; seen[c.Text] == 2 {
+			again++
+		}
+	}
+	return again > 0 && len(seen) > 1
+}
+
+// distinct is how many different values a row has.
+func distinct(r table.Row) int {
+	seen := map[string]bool{}
 	for _, c := range r.Cells {
 		if c.Filled() {
-			n++
+			seen[c.Text] = true
 		}
 	}
-	return n
+	return len(seen)
 }
 
-// names tells whether every filled cell could name a column.
+// names tells whether the filled cells could name columns. One name twice is
+// a mistake that happens; most of them twice is data.
 func names(r table.Row) bool {
 	seen := map[string]bool{}
+	twice := 0
 	for _, c := range r.Cells {
 		if !c.Filled() {
 			continue
 		}
 		text := strings.ToLower(strings.TrimSpace(c.Text))
-		if c.Kind != table.Text || seen[text] || len(text) > 120 || !strings.ContainsFunc(text, func(r rune) bool { return r > '9' }) || looksLikeData(text) {
+		if c.Kind != table.Text || len(text) > 120 || !strings.ContainsFunc(text, func(r rune) bool { return r > '9' }) || looksLikeData(text) {
 			return false
+		}
+		if seen[text] {
+			twice++
 		}
 		seen[text] = true
 	}
-	return true
+	return twice*4 <= len(seen)
 }
 
 // looksLikeData tells whether a text holds two digits or more in a row, as
@@ -171,4 +348,37 @@ func looksLikeData(text string) bool {
 		}
 	}
 	return digits*2 >= len(text) || strings.Contains(text, "@")
+}
+
+// area is a range of cells, rows from 1, columns from 0; zero bounds are open.
+type area struct{ top, bottom, left, right int }
+
+func (a area) whole() bool { return a == area{} }
+
+// parseArea reads A1:H30, B4:H, or B:H.
+func parseArea(text string) (area, error) {
+	if text == "" {
+		return area{}, nil
+	}
+	from, to, ok := strings.Cut(strings.ReplaceAll(strings.TrimSpace(text), "$", ""), ":")
+	left, top, ok1 := parseRef(from)
+	right, bottom, ok2 := parseRef(to)
+	if !ok || !ok1 || !ok2 || right < left || (bottom > 0 && bottom < top) {
+		return area{}, fault.New(text, "is not a range of cells").Do("write it as B4:H30")
+	}
+	return area{top: max(top, 1), bottom: bottom, left: left, right: right}, nil
+}
+
+// parseRef reads a cell such as B4, or a column such as B with row 0.
+func parseRef(ref string) (column, row int, ok bool) {
+	letters := strings.TrimRight(ref, "0123456789")
+	column = table.Index(letters)
+	if len(letters) < len(ref) {
+		n, err := strconv.Atoi(ref[len(letters):])
+		if err != nil || n < 1 {
+			return 0, 0, false
+		}
+		row = n
+	}
+	return column, row, column >= 0 && letters != ""
 }

@@ -1,5 +1,10 @@
 // Package source opens the files a clerk is sent and reads them into rows
 // that know where they stand. Every format streams; none trusts its input.
+//
+// A file is a book of sheets: a workbook has several, a web page one for each
+// table, most formats just one without a name. A sheet is read as raw rows,
+// and a table is framed in it: the header found or told, what stands above it
+// and beside it left away.
 package source
 
 import (
@@ -9,18 +14,26 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"sort"
+	"slices"
+	"strconv"
 	"strings"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
 )
 
-// Options say which part of a file is the table.
+// Options say which part of a file is the table. The zero value lets the file
+// tell.
 type Options struct {
-	Sheet  string // name, or number from 1; "" for the first that holds a table
-	Header int    // row of the header; 0 to find it
-	Name   string // how messages call the file; "" for its path
+	Name     string // how messages call the file; "" for its path
+	Sheet    string // name, or number from 1; "" for the first that holds a table
+	All      bool   // every sheet, one below the other, with the sheet's name as a column
+	Range    string // cells of the sheet, such as B4:H30; "" for all of it
+	Header   table.HeaderRows
+	FillDown []string // columns whose empty cells take the value above them
+	Hidden   bool     // hidden rows and columns are read like any other
+	Records  string   // where the records are in a JSON document, such as data.bookings
+	Zones    Zones    // for calendars read as sources
 }
 
 // Reader gives the rows of one table, top to bottom. Blank rows are left out.
@@ -28,21 +41,166 @@ type Options struct {
 // unharmed. Next ends with io.EOF.
 type Reader interface {
 	Header() table.Header
-	HeaderRow() int
 	Origin() *table.Origin
+	About() *About
 	Next() (table.Row, error)
 	Close() error
 }
 
-// raw is what a format gives: every row, titles and header included.
+// About is what can be said of a table besides its rows. What is counted on
+// the way is complete once Next has ended.
+type About struct {
+	Format        string // what the file is, such as "CSV, semicolons, Windows-1252"
+	HeaderFirst   int    // row of the header, 0 without one
+	HeaderLast    int
+	Why           string   // how the header was found
+	HiddenRows    int      // left out unless asked for
+	HiddenColumns []string // likewise
+	Merged        int      // merged ranges
+	Notes         []string
+}
+
+// raw is what a format gives: every row of a sheet, titles and header
+// included.
 type raw interface {
 	next() (table.Row, error)
 	origin() *table.Origin
+	about(*About)
+	hidden(column int) bool // known from the first row on
 	Close() error
 }
 
-// Open opens a file by what it holds, whatever its name ends in.
+// plain has what most formats have nothing to say about.
+type plain struct{}
+
+func (plain) about(*About)    {}
+func (plain) hidden(int) bool { return false }
+
+// book is a file opened: its sheets, and a way to read each of them.
+type book interface {
+	sheets() []sheetInfo
+	open(i int) (raw, error)
+	Close() error
+}
+
+type sheetInfo struct {
+	name   string // "" where sheets have no names
+	hidden bool
+}
+
+// single is a book of one sheet without a name.
+type single struct {
+	start func() (raw, error)
+	close func() error
+}
+
+func (single) sheets() []sheetInfo     { return []sheetInfo{{}} }
+func (s single) open(int) (raw, error) { return s.start() }
+func (s single) Close() error          { return s.close() }
+
+// Open opens a file by what it holds, whatever its name ends in. The path "-"
+// is standard input.
 func Open(path string, o Options) (Reader, error) {
+	b, err := openBook(path, &o)
+	if err != nil {
+		return nil, err
+	}
+	r, err := openSheets(b, o)
+	if err != nil {
+		b.Close()
+		return nil, err
+	}
+	return closing{r, b}, nil
+}
+
+// closing closes the book with its sheet.
+type closing struct {
+	Reader
+	book book
+}
+
+func (c closing) Close() error { return errors.Join(c.Reader.Close(), c.book.Close()) }
+
+// openSheets frames the table of the sheet that is asked for.
+func openSheets(b book, o Options) (Reader, error) {
+	list := b.sheets()
+	frame := func(i int) (Reader, error) {
+		r, err := b.open(i)
+		if err != nil {
+			return nil, err
+		}
+		return newTable(r, o)
+	}
+	if o.All {
+		var parts []Reader
+		for i, s := range list {
+			if s.hidden && !o.Hidden {
+				continue
+			}
+			r, err := frame(i)
+			if err != nil {
+				for _, p := range parts {
+					p.Close()
+				}
+				return nil, err
+			}
+			parts = append(parts, r)
+		}
+		return join(parts, "Sheet", func(r Reader) string { return r.Origin().Sheet }), nil
+	}
+	if o.Sheet != "" {
+		i, err := chooseSheet(list, o)
+		if err != nil {
+			return nil, err
+		}
+		return frame(i)
+	}
+	var first error
+	for i, s := range list {
+		if s.hidden && len(list) > 1 {
+			continue
+		}
+		r, err := frame(i)
+		if err == nil {
+			return r, nil
+		}
+		if first == nil {
+			first = err
+		}
+	}
+	if first == nil {
+		first = fault.Newf("it has no sheet that is not hidden").At(fault.Place{File: o.Name}).Do("name one of its sheets")
+	}
+	return nil, first
+}
+
+func chooseSheet(sheets []sheetInfo, o Options) (int, error) {
+	var names []string
+	for i, s := range sheets {
+		if strings.EqualFold(strings.TrimSpace(s.name), strings.TrimSpace(o.Sheet)) && s.name != "" {
+			return i, nil
+		}
+		if s.name != "" {
+			names = append(names, s.name)
+		}
+	}
+	if n, err := strconv.Atoi(o.Sheet); err == nil && n >= 1 && n <= len(sheets) {
+		return n - 1, nil
+	}
+	if len(names) == 0 {
+		return 0, fault.New(o.Sheet, "is not a sheet: the file has "+strconv.Itoa(len(sheets))+" and no names for them").At(fault.Place{File: o.Name}).Do("leave the sheet out")
+	}
+	return 0, fault.Unknown("sheet", o.Sheet, names).At(fault.Place{File: o.Name})
+}
+
+// openBook opens a file by what it holds. It fills in the options' name.
+func openBook(path string, o *Options) (book, error) {
+	if path == "-" {
+		if o.Name == "" || o.Name == "-" {
+			o.Name = "standard input"
+		}
+		return openStream(os.Stdin, *o)
+	}
 	if o.Name == "" {
 		o.Name = path
 	}
@@ -50,23 +208,49 @@ func Open(path string, o Options) (Reader, error) {
 	if err != nil {
 		return nil, openFault(path, o.Name, err)
 	}
-	head := make([]byte, 512)
-	n, err := io.ReadFull(f, head)
-	if err != nil && !errors.Is(err, io.ErrUnexpectedEOF) && err != io.EOF {
-		f.Close()
-		return nil, openFault(path, o.Name, err)
-	}
-	head = head[:n]
-	if _, err := f.Seek(0, io.SeekStart); err != nil {
-		f.Close()
-		return nil, openFault(path, o.Name, err)
-	}
-	r, err := openFormat(f, head, o)
+	b, err := openFile(f, *o)
 	if err != nil {
 		f.Close()
-		return nil, err
 	}
-	return newTable(r, o)
+	return b, err
+}
+
+// openStream keeps a stream in a temporary file, since most formats are not
+// read front to back.
+func openStream(r io.Reader, o Options) (book, error) {
+	f, err := os.CreateTemp("", "almanach-*")
+	if err != nil {
+		return nil, fault.Newf("cannot be kept while it is read: %w", err).At(fault.Place{File: o.Name}).FromOutside()
+	}
+	_ = os.Remove(f.Name()) // where the system allows, it is gone once closed
+	n, err := io.Copy(f, io.LimitReader(r, maxText+1))
+	if err == nil && n > maxText {
+		err = fault.Newf("is longer than 2 GiB").At(fault.Place{File: o.Name}).Do("split it")
+	}
+	if err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	var b book
+	if err == nil {
+		b, err = openFile(f, o)
+	}
+	if err != nil {
+		f.Close()
+		_ = os.Remove(f.Name())
+		return nil, fault.Of(err)
+	}
+	return unlinked{b, f.Name()}, nil
+}
+
+type unlinked struct {
+	book
+	path string
+}
+
+func (u unlinked) Close() error {
+	err := u.book.Close()
+	_ = os.Remove(u.path)
+	return err
 }
 
 func openFault(path, name string, err error) *fault.Fault {
@@ -98,57 +282,108 @@ func nearestFile(path string) string {
 	return fault.Nearest(filepath.Base(path), names)
 }
 
-func openFormat(f *os.File, head []byte, o Options) (raw, error) {
+// locked is how a workbook locked with a password calls its only content.
+var locked = []byte("E\x00n\x00c\x00r\x00y\x00p\x00t\x00e\x00d\x00P\x00a\x00c\x00k\x00a\x00g\x00e\x00")
+
+func openFile(f *os.File, o Options) (book, error) {
 	at := fault.Place{File: o.Name}
 	info, err := f.Stat()
 	if err != nil {
 		return nil, openFault(o.Name, o.Name, err)
 	}
+	if info.IsDir() {
+		return nil, fault.Newf("is a folder, not a file").At(at).Do("name one of its files, or read them all with from: { folder: … }")
+	}
+	head := make([]byte, 64<<10)
+	n, err := io.ReadFull(f, head)
+	if err != nil && !errors.Is(err, io.ErrUnexpectedEOF) && err != io.EOF {
+		return nil, openFault(o.Name, o.Name, err)
+	}
+	head = head[:n]
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return nil, openFault(o.Name, o.Name, err)
+	}
 	switch {
-	case info.IsDir():
-		return nil, fault.Newf("is a folder, not a file").At(at).Do("name one of its files")
 	case len(head) == 0:
-		return nil, fault.Newf("the file is empty").At(at)
+		return nil, fault.Newf("the file is empty").At(at).Do("check that it is the right file; an empty source changes nothing")
 	case bytes.HasPrefix(head, []byte("PK\x03\x04")):
-		return openWorkbook(f, info.Size(), o)
+		return openPackage(f, info.Size(), o)
 	case bytes.HasPrefix(head, []byte("\xd0\xcf\x11\xe0")):
-		return nil, fault.Newf("is an old .xls workbook, or one locked with a password").At(at).Do("save it as .xlsx without a password")
+		if bytes.Contains(head, locked) || searchFile(f, locked) {
+			return nil, fault.Newf("the workbook is locked with a password").At(at).Do("save it without a password")
+		}
+		return nil, fault.Newf("is an old .xls workbook").At(at).Do("open it and save it as .xlsx")
 	case bytes.HasPrefix(head, []byte("%PDF")):
 		return nil, fault.Newf("is a PDF, not a table").At(at).Do("save the table as .xlsx or .csv")
-	case strings.EqualFold(filepath.Ext(o.Name), ".xlsx"):
+	case slices.Contains([]string{".xlsx", ".xlsm", ".ods"}, strings.ToLower(filepath.Ext(o.Name))):
 		return nil, fault.Newf("is not a workbook, whatever its name says").At(at).Do("save it again as .xlsx, or rename it to .csv if it is text")
 	}
-	return openText(f, o)
+	return openText(f, head, o)
+}
+
+// searchFile looks for a text in the first of a file.
+func searchFile(f *os.File, what []byte) bool {
+	data := make([]byte, 4<<20)
+	n, _ := f.ReadAt(data, 0)
+	return bytes.Contains(data[:n], what)
 }
 
 // Newest gives the file that was changed last among those a pattern names;
 // of several changed at once the last by name.
 func Newest(pattern string) (string, error) {
+	found, err := Files(pattern)
+	if err != nil {
+		return "", err
+	}
+	slices.SortStableFunc(found, func(a, b string) int {
+		x, errX := os.Stat(a)
+		y, errY := os.Stat(b)
+		if errX != nil || errY != nil {
+			return 0
+		}
+		return x.ModTime().Compare(y.ModTime())
+	})
+	return found[len(found)-1], nil
+}
+
+// Files gives the files a pattern names, sorted by name. Files that programs
+// keep while a document is open are passed over.
+func Files(pattern string) ([]string, error) {
 	matches, err := filepath.Glob(pattern)
 	if err != nil {
-		return "", fault.New(pattern, "is not a file pattern")
+		return nil, fault.New(pattern, "is not a file pattern")
 	}
-	type candidate struct {
-		path string
-		at   int64
-	}
-	var found []candidate
+	var found []string
 	for _, m := range matches {
 		base := filepath.Base(m)
 		if info, err := os.Stat(m); err == nil && info.Mode().IsRegular() && !strings.HasPrefix(base, "~$") && !strings.HasPrefix(base, ".") {
-			found = append(found, candidate{m, info.ModTime().UnixNano()})
+			found = append(found, m)
 		}
 	}
 	if len(found) == 0 {
-		return "", fault.New(pattern, "names no file").Do("check the pattern and the folder")
+		return nil, fault.New(pattern, "names no file").Do("check the pattern and the folder")
 	}
-	sort.Slice(found, func(i, j int) bool {
-		if found[i].at != found[j].at {
-			return found[i].at < found[j].at
+	slices.Sort(found)
+	return found, nil
+}
+
+// OpenAll opens several files as one table, with the file's name as a column.
+// Their columns are brought together by name.
+func OpenAll(paths []string, o Options) (Reader, error) {
+	var parts []Reader
+	for _, p := range paths {
+		one := o
+		one.Name = p
+		r, err := Open(p, one)
+		if err != nil {
+			for _, p := range parts {
+				p.Close()
+			}
+			return nil, err
 		}
-		return found[i].path < found[j].path
-	})
-	return found[len(found)-1].path, nil
+		parts = append(parts, r)
+	}
+	return join(parts, "File", func(r Reader) string { return filepath.Base(r.Origin().File) }), nil
 }
 
 // ReadAll reads every row. The rows share their cells' memory, in blocks.

@@ -16,21 +16,35 @@ import (
 	"almanach/internal/core/table"
 )
 
-// workbook reads one worksheet of an XLSX file (ECMA-376), cell by cell with
-// type and number format, as no reader of plain strings can.
+// workbook is an XLSX file (ECMA-376), read cell by cell with type and number
+// format, as no reader of plain strings can.
 type workbook struct {
 	file   *os.File
-	from   *table.Origin
-	part   io.ReadCloser
-	xml    *xmlScanner
+	name   string
+	refs   []sheetRef
+	parts  map[string]*zip.File
+	base   string
 	shared []string
 	styles []style
 	from04 bool // dates count from 1904
-	cells  []table.Cell
-	row    int32
-	block  cellBlock
-	ended  bool
 }
+
+// worksheet is one sheet of a workbook.
+type worksheet struct {
+	*workbook
+	from    *table.Origin
+	part    io.ReadCloser
+	xml     *xmlScanner
+	cells   []table.Cell
+	row     int32
+	block   cellBlock
+	ended   bool
+	merged  merges
+	columns []span // hidden columns
+	long    *fault.Fault
+}
+
+type span struct{ from, to int }
 
 // style is what a cell's number format means.
 type style struct {
@@ -43,20 +57,23 @@ const (
 	maxRows    = 1 << 20
 	maxColumns = 1 << 14
 	maxPart    = 2 << 30 // bytes of one unpacked part
+
+	maxCellText = 32767 // characters of one cell
 )
 
-func openWorkbook(f *os.File, size int64, o Options) (raw, error) {
-	bad := func(format string, args ...any) error {
-		return fault.Newf(format, args...).At(fault.Place{File: o.Name})
-	}
+// openPackage opens a zip file as the workbook it is.
+func openPackage(f *os.File, size int64, o Options) (book, error) {
+	at := fault.Place{File: o.Name}
 	z, err := zip.NewReader(f, size)
 	if err != nil {
-		return nil, fault.Newf("the workbook is damaged or was cut short: %w", err).At(fault.Place{File: o.Name}).Do("open it, save it again, or ask for it once more")
+		return nil, fault.Newf("the workbook is damaged or was cut short: %w", err).At(at).Do("open it, save it again, or ask for it once more")
 	}
-	w := &workbook{file: f}
 	parts := map[string]*zip.File{}
 	for _, p := range z.File {
 		parts[strings.TrimPrefix(p.Name, "/")] = p
+	}
+	if parts["content.xml"] != nil && parts["mimetype"] != nil {
+		return openODS(f, parts, o)
 	}
 	main := parts["xl/workbook.xml"]
 	if main == nil {
@@ -67,55 +84,111 @@ func openWorkbook(f *os.File, size int64, o Options) (raw, error) {
 		}
 	}
 	if main == nil {
-		if parts["EncryptedPackage"] != nil {
-			return nil, bad("the workbook is locked with a password")
+		what := "is a zip file, not a workbook"
+		if parts["word/document.xml"] != nil {
+			what = "is a text document, not a workbook"
 		}
-		return nil, fault.Newf("is not a workbook: it has no sheets").At(fault.Place{File: o.Name}).Do("save it as .xlsx")
+		return nil, fault.Newf("%s: it has no sheets", what).At(at).Do("save the table as .xlsx or .csv")
 	}
-	sheets, err := w.readMain(main)
-	if err != nil {
-		return nil, bad("the workbook cannot be read: %w", err)
+	w := &workbook{file: f, name: o.Name, parts: parts}
+	if err := w.readMain(main); err != nil {
+		return nil, fault.Of(err).At(at)
 	}
-	base := path.Dir(strings.TrimPrefix(main.Name, "/"))
-	targets, err := relations(parts[path.Join(base, "_rels", path.Base(main.Name)+".rels")])
-	if err != nil {
-		return nil, bad("the workbook cannot be read: %w", err)
-	}
-	chosen, err := chooseSheet(sheets, o)
-	if err != nil {
-		return nil, err
-	}
-	w.from = &table.Origin{File: o.Name, Sheet: chosen.name}
-	resolve := func(target string) *zip.File {
-		if strings.HasPrefix(target, "/") {
-			return parts[strings.TrimPrefix(target, "/")]
-		}
-		return parts[path.Join(base, target)]
-	}
-	sheet := resolve(targets[chosen.id])
-	if sheet == nil {
-		return nil, bad("sheet %s is missing from the workbook", chosen.name)
-	}
-	for id, target := range targets {
-		var err error
-		switch {
-		case strings.HasSuffix(target, "sharedStrings.xml"):
-			w.shared, err = readShared(resolve(target))
-		case strings.HasSuffix(target, "styles.xml"):
-			w.styles, err = readStyles(resolve(target))
-		}
-		if err != nil {
-			return nil, bad("the workbook's part %s cannot be read: %w", id, err)
-		}
-	}
-	if w.part, err = openPart(sheet); err != nil {
-		return nil, bad("sheet %s cannot be read: %w", chosen.name, err)
-	}
-	w.xml = newXML(w.part)
 	return w, nil
 }
 
-var errPart = errors.New("it unpacks to more than 2 GiB")
+func (w *workbook) readMain(main *zip.File) error {
+	if err := w.readSheets(main); err != nil {
+		return fault.Newf("the workbook cannot be read: %w", err)
+	}
+	w.base = path.Dir(strings.TrimPrefix(main.Name, "/"))
+	targets, err := relations(w.parts[path.Join(w.base, "_rels", path.Base(main.Name)+".rels")])
+	if err != nil {
+		return fault.Newf("the workbook cannot be read: %w", err)
+	}
+	for i := range w.refs {
+		w.refs[i].part = w.resolve(targets[w.refs[i].id])
+	}
+	for _, target := range targets {
+		var err error
+		switch {
+		case strings.HasSuffix(target, "sharedStrings.xml"):
+			w.shared, err = readShared(w.resolve(target))
+		case strings.HasSuffix(target, "styles.xml"):
+			w.styles, err = readStyles(w.resolve(target))
+		}
+		if err != nil {
+			return fault.Newf("the workbook's part %s cannot be read: %w", target, err)
+		}
+	}
+	return nil
+}
+
+func (w *workbook) resolve(target string) *zip.File {
+	if strings.HasPrefix(target, "/") {
+		return w.parts[strings.TrimPrefix(target, "/")]
+	}
+	return w.parts[path.Join(w.base, target)]
+}
+
+func (w *workbook) sheets() []sheetInfo {
+	out := make([]sheetInfo, len(w.refs))
+	for i, r := range w.refs {
+		out[i] = sheetInfo{r.name, r.hidden}
+	}
+	return out
+}
+
+func (w *workbook) Close() error { return w.file.Close() }
+
+func (w *workbook) open(i int) (raw, error) {
+	ref := w.refs[i]
+	s := &worksheet{workbook: w, from: &table.Origin{File: w.name, Sheet: ref.name}}
+	at := fault.Place{File: w.name, Sheet: ref.name}
+	if ref.part == nil {
+		return nil, fault.Newf("the sheet is missing from the workbook").At(at)
+	}
+	tail, err := tailOf(ref.part)
+	if err != nil {
+		return nil, fault.Newf("the sheet cannot be read: %w", err).At(at)
+	}
+	s.merged = readMerges(tail)
+	if s.part, err = openPart(ref.part); err != nil {
+		return nil, fault.Newf("the sheet cannot be read: %w", err).At(at)
+	}
+	s.xml = newXML(s.part)
+	return s, nil
+}
+
+// tailOf gives what stands behind the cells of a sheet: its merged ranges. They
+// are needed before the cells are read, so the sheet is unpacked once for them.
+func tailOf(p *zip.File) ([]byte, error) {
+	r, err := openPart(p)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	mark := []byte("<mergeCells")
+	buf := make([]byte, 256<<10)
+	kept := 0
+	for {
+		n, err := io.ReadFull(r, buf[kept:])
+		data := buf[:kept+n]
+		if i := bytes.Index(data, mark); i >= 0 {
+			rest, err := io.ReadAll(io.LimitReader(r, 16<<20))
+			return append(bytes.Clone(data[i:]), rest...), err
+		}
+		if err != nil {
+			if errors.Is(err, io.ErrUnexpectedEOF) || err == io.EOF {
+				return nil, nil
+			}
+			return nil, err
+		}
+		kept = copy(buf, data[len(data)-len(mark):])
+	}
+}
+
+var errPart = errors.New("it unpacks to more than 2 GiB, or to more than 300 times its size; that is no honest workbook")
 
 // openPart opens a part of the package, guarded against unpacking for ever.
 func openPart(p *zip.File) (io.ReadCloser, error) {
@@ -129,11 +202,19 @@ func openPart(p *zip.File) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, err
 	}
+	most := min(int64(maxPart), max(packedFloor, int64(p.CompressedSize64)*packedRatio))
 	return struct {
 		io.Reader
 		io.Closer
-	}{&capped{r, maxPart}, r}, nil
+	}{&capped{r, most}, r}, nil
 }
+
+// A part that unpacks to more than packedRatio times its size, and is large,
+// was packed to do harm: sheets come to fifty times at most.
+const (
+	packedRatio = 300
+	packedFloor = 64 << 20
+)
 
 type capped struct {
 	r    io.Reader
@@ -149,29 +230,36 @@ func (c *capped) Read(p []byte) (int, error) {
 	return n, err
 }
 
-type sheetRef struct{ name, id string }
+type sheetRef struct {
+	name, id string
+	hidden   bool
+	part     *zip.File
+}
 
-func (w *workbook) readMain(p *zip.File) ([]sheetRef, error) {
+func (w *workbook) readSheets(p *zip.File) error {
 	r, err := openPart(p)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer r.Close()
 	x := newXML(r)
-	var sheets []sheetRef
 	for k := x.next(); k != xmlEnd; k = x.next() {
 		if k != xmlStart {
 			continue
 		}
 		switch {
 		case x.is("sheet"):
-			sheets = append(sheets, sheetRef{string(x.get("name")), string(x.get("id"))})
+			state := string(x.get("state"))
+			w.refs = append(w.refs, sheetRef{name: string(x.get("name")), id: string(x.get("id")), hidden: state == "hidden" || state == "veryHidden"})
 		case x.is("workbookPr"):
 			v := string(x.get("date1904"))
 			w.from04 = v == "1" || v == "true"
 		}
 	}
-	return sheets, x.err
+	if x.err == nil && len(w.refs) == 0 {
+		return errors.New("it has no sheets")
+	}
+	return x.err
 }
 
 func relations(p *zip.File) (map[string]string, error) {
@@ -188,27 +276,6 @@ func relations(p *zip.File) (map[string]string, error) {
 		}
 	}
 	return out, x.err
-}
-
-func chooseSheet(sheets []sheetRef, o Options) (sheetRef, error) {
-	at := fault.Place{File: o.Name}
-	if len(sheets) == 0 {
-		return sheetRef{}, fault.Newf("the workbook has no sheets").At(at)
-	}
-	if o.Sheet == "" {
-		return sheets[0], nil
-	}
-	var names []string
-	for _, s := range sheets {
-		if strings.EqualFold(strings.TrimSpace(s.name), strings.TrimSpace(o.Sheet)) {
-			return s, nil
-		}
-		names = append(names, s.name)
-	}
-	if n, err := strconv.Atoi(o.Sheet); err == nil && n >= 1 && n <= len(sheets) {
-		return sheets[n-1], nil
-	}
-	return sheetRef{}, fault.Unknown("sheet", o.Sheet, names).At(at)
 }
 
 func readShared(p *zip.File) ([]string, error) {
@@ -318,20 +385,31 @@ func readFormat(code string) style {
 	return s
 }
 
-func (w *workbook) origin() *table.Origin { return w.from }
+func (w *worksheet) origin() *table.Origin { return w.from }
 
-func (w *workbook) Close() error {
-	if w.part != nil {
-		w.part.Close()
+func (w *worksheet) Close() error { return w.part.Close() }
+
+func (w *worksheet) about(a *About) {
+	a.Format, a.Merged = "XLSX workbook", len(w.merged.ranges)
+	if w.from04 {
+		a.Notes = append(a.Notes, "its dates count from 1904")
 	}
-	return w.file.Close()
 }
 
-func (w *workbook) fail(format string, args ...any) error {
+func (w *worksheet) hidden(column int) bool {
+	for _, c := range w.columns {
+		if c.from <= column && column <= c.to {
+			return true
+		}
+	}
+	return false
+}
+
+func (w *worksheet) fail(format string, args ...any) error {
 	return fault.Newf(format, args...).At(fault.Place{File: w.from.File, Sheet: w.from.Sheet, Row: int(w.row)})
 }
 
-func (w *workbook) next() (table.Row, error) {
+func (w *worksheet) next() (table.Row, error) {
 	for !w.ended {
 		switch w.xml.next() {
 		case xmlEnd:
@@ -347,6 +425,13 @@ func (w *workbook) next() (table.Row, error) {
 			if w.xml.is("row") {
 				return w.readRow()
 			}
+			if w.xml.is("col") && string(w.xml.get("hidden")) == "1" {
+				from, ok1 := atoi(w.xml.get("min"))
+				to, ok2 := atoi(w.xml.get("max"))
+				if ok1 && ok2 {
+					w.columns = append(w.columns, span{from - 1, to - 1})
+				}
+			}
 			if w.xml.is("sheetData") && !w.xml.open {
 				w.ended = true
 			}
@@ -355,7 +440,7 @@ func (w *workbook) next() (table.Row, error) {
 	return table.Row{}, io.EOF
 }
 
-func (w *workbook) readRow() (table.Row, error) {
+func (w *worksheet) readRow() (table.Row, error) {
 	if n, ok := atoi(w.xml.get("r")); ok {
 		w.row = int32(n)
 	} else {
@@ -365,9 +450,12 @@ func (w *workbook) readRow() (table.Row, error) {
 		return table.Row{}, w.fail("the sheet has more than %d rows, the most a workbook can have", maxRows)
 	}
 	row := table.Row{Origin: w.from, Number: w.row}
-	w.cells = w.cells[:0]
+	if h := w.xml.get("hidden"); len(h) == 1 && h[0] == '1' {
+		row.Hidden = true
+	}
+	w.cells, w.long = w.cells[:0], nil
 	if !w.xml.open {
-		return row, nil
+		return w.finish(row), nil
 	}
 	for {
 		switch w.xml.next() {
@@ -375,8 +463,7 @@ func (w *workbook) readRow() (table.Row, error) {
 			return row, w.fail("the row cannot be read: %w", orDamaged(w.xml.err))
 		case xmlClose:
 			if w.xml.is("row") {
-				row.Cells = w.block.take(w.cells)
-				return row, nil
+				return w.finish(row), nil
 			}
 		case xmlStart:
 			if w.xml.is("c") {
@@ -386,6 +473,17 @@ func (w *workbook) readRow() (table.Row, error) {
 			}
 		}
 	}
+}
+
+func (w *worksheet) finish(row table.Row) table.Row {
+	w.cells = w.merged.spread(int(row.Number), w.cells)
+	row.Cells = w.block.take(w.cells)
+	if w.long != nil {
+		at := row.Place()
+		at.Column = w.long.Place.Column
+		row.Fault = w.long.At(at)
+	}
+	return row
 }
 
 func orDamaged(err error) error {
@@ -400,7 +498,7 @@ func atoi(b []byte) (int, bool) {
 	return n, err == nil && n > 0
 }
 
-func (w *workbook) readCell() error {
+func (w *worksheet) readCell() error {
 	column := len(w.cells)
 	if ref := w.xml.get("r"); len(ref) > 0 {
 		if i := table.Index(string(bytes.TrimRight(ref, "0123456789"))); i >= 0 {
@@ -443,11 +541,22 @@ func (w *workbook) readCell() error {
 	for len(w.cells) <= column {
 		w.cells = append(w.cells, table.Cell{})
 	}
+	if len(value) > maxCellText && utf8.RuneCountInString(value) > maxCellText || kind == "s" && w.tooLong(value) {
+		w.long = tooLong(value, maxCellText, "characters, the most a workbook's cell can have")
+		w.long.Place.Column = table.Letter(column)
+		value = ""
+	}
 	w.cells[column] = w.cell(kind, format, value, found, formula)
 	return nil
 }
 
-func (w *workbook) cell(kind string, format style, value string, found, formula bool) table.Cell {
+// tooLong tells whether a shared text is longer than a cell can be.
+func (w *worksheet) tooLong(index string) bool {
+	i, err := strconv.Atoi(index)
+	return err == nil && i >= 0 && i < len(w.shared) && len(w.shared[i]) > maxCellText && utf8.RuneCountInString(w.shared[i]) > maxCellText
+}
+
+func (w *worksheet) cell(kind string, format style, value string, found, formula bool) table.Cell {
 	text := func(s string) table.Cell {
 		if s == "" {
 			return table.Cell{}
@@ -519,11 +628,17 @@ func (w *workbook) number(n float64, format style) table.Cell {
 	case table.Duration:
 		return table.NewTemporal(table.Duration, n)
 	}
+	return numberCell(n, format.pad)
+}
+
+// numberCell shows a number as people write it, filled up with zeros to pad
+// digits.
+func numberCell(n float64, pad int) table.Cell {
 	c := table.Cell{Kind: table.Number, Number: n}
 	if n == math.Trunc(n) && math.Abs(n) < 1e15 {
 		c.Text = strconv.FormatInt(int64(n), 10)
-		for format.pad > len(c.Text) && n >= 0 {
-			c.Text = strings.Repeat("0", format.pad-len(c.Text)) + c.Text
+		if pad > len(c.Text) && n >= 0 {
+			c.Text = strings.Repeat("0", pad-len(c.Text)) + c.Text
 		}
 	} else {
 		c.Text = strconv.FormatFloat(n, 'f', -1, 64)

@@ -1,0 +1,91 @@
+package source
+
+import (
+	"io"
+	"slices"
+
+	"almanach/internal/core/table"
+)
+
+// joined is several tables as one, one below the other. Columns of one name
+// are one column; a last column says which part a row is from.
+type joined struct {
+	parts  []Reader
+	header table.Header
+	places [][]int // by part: where its columns go
+	label  func(Reader) string
+	at     int
+	block  cellBlock
+	about  *About
+}
+
+func join(parts []Reader, column string, label func(Reader) string) Reader {
+	j := &joined{parts: parts, label: label}
+	for _, p := range parts {
+		places := make([]int, len(p.Header()))
+		used := map[int]bool{}
+		for i, name := range p.Header() {
+			at := -1
+			for k, have := range j.header {
+				if have == name && !used[k] && (name != "" || k == i) {
+					at = k
+					break
+				}
+			}
+			if at < 0 {
+				at = len(j.header)
+				j.header = append(j.header, name)
+			}
+			places[i], used[at] = at, true
+		}
+		j.places = append(j.places, places)
+	}
+	for slices.Contains(j.header, column) {
+		column += " of origin"
+	}
+	j.header = append(j.header, column)
+	first := *parts[0].About()
+	j.about = &first
+	return j
+}
+
+func (j *joined) Header() table.Header  { return j.header }
+func (j *joined) Origin() *table.Origin { return j.parts[0].Origin() }
+func (j *joined) About() *About         { return j.about }
+
+func (j *joined) Next() (table.Row, error) {
+	for j.at < len(j.parts) {
+		p := j.parts[j.at]
+		row, err := p.Next()
+		if err == io.EOF {
+			if j.at++; j.at > 1 {
+				j.about.HiddenRows += p.About().HiddenRows
+				j.about.Merged += p.About().Merged
+			}
+			continue
+		}
+		if err != nil {
+			return row, err
+		}
+		cells := j.block.take(make([]table.Cell, len(j.header)))
+		for i, c := range row.Cells {
+			if i < len(j.places[j.at]) {
+				cells[j.places[j.at][i]] = c
+			}
+		}
+		cells[len(cells)-1] = table.Cell{Kind: table.Text, Text: j.label(p)}
+		row.Cells = cells
+		return row, nil
+	}
+	return table.Row{}, io.EOF
+}
+
+func (j *joined) Close() error {
+	var first error
+	for _, p := range j.parts {
+		if err := p.Close(); err != nil && first == nil {
+			first = err
+		}
+	}
+	return first
+}

@@ -41,23 +41,28 @@ func Unknown(what, name string, candidates []string) *Fault {
 	return f
 }
 
-// edits is the Levenshtein distance of a and b in runes.
+// edits is how many letters must be put in, taken out, replaced or exchanged
+// with their neighbour to make b of a.
 func edits(a, b string) int {
 	x, y := []rune(a), []rune(b)
-	row := make([]int, len(y)+1)
-	for j := range row {
-		row[j] = j
+	before, last := make([]int, len(y)+1), make([]int, len(y)+1)
+	for j := range last {
+		last[j] = j
 	}
 	for i, r := range x {
-		prev := row[0]
+		row := make([]int, len(y)+1)
 		row[0] = i + 1
 		for j, s := range y {
 			cost := 1
 			if r == s {
 				cost = 0
 			}
-			prev, row[j+1] = row[j+1], min(row[j+1]+1, row[j]+1, prev+cost)
+			row[j+1] = min(last[j+1]+1, row[j]+1, last[j]+cost)
+			if i > 0 && j > 0 && r == y[j-1] && x[i-1] == s {
+				row[j+1] = min(row[j+1], before[j-1]+1)
+			}
 		}
+		before, last = last, row
 	}
-	return row[len(y)]
+	return last[len(y)]
 }

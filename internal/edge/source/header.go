@@ -245,17 +245,12 @@ func headerIndex(rows []table.Row) (from, to int, why string) {
 	}
 	for _, share := range []float64{0.7, 0.4} {
 		for i, r := range rows {
-			n := distinct(r)
-			if n == 0 || float64(n) < share*float64(widest) || !names(r) {
-				continue
-			}
-			if i > 0 && above(rows[i-1], r) {
-				return i - 1, i, "two rows name the columns together"
-			}
-			if i+1 < len(rows) && above(r, rows[i+1]) {
+			if i+1 < len(rows) && float64(max(trimmedWidth(r), trimmedWidth(rows[i+1]))) >= share*float64(widest) && above(r, rows[i+1]) {
 				return i, i + 1, "two rows name the columns together"
 			}
-			return i, i, fmt.Sprintf("the first row of names as wide as the table: %d of %d columns", n, widest)
+			if n := distinct(r); n > 0 && float64(n) >= share*float64(widest) && names(r) {
+				return i, i, fmt.Sprintf("the first row of names as wide as the table: %d of %d columns", n, widest)
+			}
 		}
 	}
 	return -1, -1, ""
@@ -264,7 +259,7 @@ func headerIndex(rows []table.Row) (from, to int, why string) {
 // above tells whether a row groups the names in the row below it: it has
 // gaps, or one name over several cells, just where the lower one has names.
 func above(upper, lower table.Row) bool {
-	if upper.Number+1 != lower.Number || !names(lower) && !repeats(lower) || trimmedWidth(upper) < 2 {
+	if upper.Number+1 != lower.Number || !names(lower) && !repeats(lower) || trimmedWidth(upper) < 2 || !names(upper) && !repeats(upper) {
 		return false
 	}
 	gaps, own := 0, 0
@@ -335,7 +330,7 @@ func names(r table.Row) bool {
 		}
 		seen[text] = true
 	}
-	return twice*4 <= len(seen)
+	return twice*2 <= len(seen)
 }
 
 // looksLikeData tells whether a text holds two digits or more in a row, as

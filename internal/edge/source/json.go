@@ -70,6 +70,9 @@ func openJSON(f *os.File, start func() (io.Reader, error), o Options) (book, err
 	}
 	found := lists[d.records]
 	if found == nil || found.count == 0 {
+		if r, err = start(); err == nil {
+			lists, _ = d.survey(r, "")
+		}
 		var paths []string
 		for path, s := range lists {
 			if path != "" && s.count > 0 {

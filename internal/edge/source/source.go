@@ -156,17 +156,26 @@ func openSheets(b book, o Options) (Reader, error) {
 		return frame(i)
 	}
 	var first error
+	narrow := -1 // a sheet of one column, which is a table only if there is no other
 	for i, s := range list {
 		if s.hidden && len(list) > 1 {
 			continue
 		}
 		r, err := frame(i)
-		if err == nil {
+		if err == nil && len(r.Header()) > 1 {
 			return r, nil
 		}
-		if first == nil {
+		if err == nil {
+			r.Close()
+			if narrow < 0 {
+				narrow = i
+			}
+		} else if first == nil {
 			first = err
 		}
+	}
+	if narrow >= 0 {
+		return frame(narrow)
 	}
 	if first == nil {
 		first = fault.Newf("it has no sheet that is not hidden").At(fault.Place{File: o.Name}).Do("name one of its sheets")

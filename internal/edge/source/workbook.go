@@ -425,7 +425,7 @@ func (w *worksheet) next() (table.Row, error) {
 			if w.xml.is("row") {
 				return w.readRow()
 			}
-			if w.xml.is("col") && string(w.xml.get("hidden")) == "1" {
+			if w.xml.is("col") && yes(w.xml.get("hidden")) {
 				from, ok1 := atoi(w.xml.get("min"))
 				to, ok2 := atoi(w.xml.get("max"))
 				if ok1 && ok2 {
@@ -450,9 +450,7 @@ func (w *worksheet) readRow() (table.Row, error) {
 		return table.Row{}, w.fail("the sheet has more than %d rows, the most a workbook can have", maxRows)
 	}
 	row := table.Row{Origin: w.from, Number: w.row}
-	if h := w.xml.get("hidden"); len(h) == 1 && h[0] == '1' {
-		row.Hidden = true
-	}
+	row.Hidden = yes(w.xml.get("hidden"))
 	w.cells, w.long = w.cells[:0], nil
 	if !w.xml.open {
 		return w.finish(row), nil
@@ -474,6 +472,9 @@ func (w *worksheet) readRow() (table.Row, error) {
 		}
 	}
 }
+
+// yes reads an attribute of type boolean.
+func yes(attr []byte) bool { return string(attr) == "1" || string(attr) == "true" }
 
 func (w *worksheet) finish(row table.Row) table.Row {
 	w.cells = w.merged.spread(int(row.Number), w.cells)
@@ -571,6 +572,9 @@ func (w *worksheet) cell(kind string, format style, value string, found, formula
 		}
 		return text(decodeEscapes(w.shared[i]))
 	case "str", "inlineStr":
+		if formula && !found {
+			return table.Cell{Kind: table.Bad, Text: "a formula without a value"}
+		}
 		return text(decodeEscapes(value))
 	case "b":
 		return table.Cell{Kind: table.Bool, Text: map[bool]string{true: "true", false: "false"}[value == "1"]}

@@ -1,0 +1,436 @@
+package source
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+func write(t testing.TB, name string, data []byte) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(path, data, 0o600))
+	return path
+}
+
+func zones(t testing.TB) Zones {
+	t.Helper()
+	b, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	return b.Find
+}
+
+// dump reads a table whole: its header, then each row as number and cells, with
+// the kind of those that are no text.
+func dump(t testing.TB, path string, o Options) (string, *About, error) {
+	t.Helper()
+	o.Zones = zones(t)
+	r, err := Open(path, o)
+	if err != nil {
+		return "", nil, err
+	}
+	defer func() { assert.NoError(t, r.Close()) }()
+	return dumpReader(r)
+}
+
+func dumpReader(r Reader) (string, *About, error) {
+	var b strings.Builder
+	b.WriteString(strings.Join(r.Header(), "|"))
+	for {
+		row, err := r.Next()
+		if err == io.EOF {
+			return b.String(), r.About(), nil
+		}
+		if err != nil {
+			return b.String(), r.About(), err
+		}
+		fmt.Fprintf(&b, "\n%d ", row.Number)
+		if row.Hidden {
+			b.WriteString("(hidden) ")
+		}
+		if row.Fault != nil {
+			b.WriteString("! " + row.Fault.Error())
+			continue
+		}
+		for i, c := range row.Cells {
+			if i > 0 {
+				b.WriteByte('|')
+			}
+			text := strings.ReplaceAll(c.Text, "\n", "⏎")
+			if c.Kind != table.Text && c.Kind != table.Empty {
+				text += fmt.Sprintf("<%s>", c.Kind)
+			}
+			b.WriteString(text)
+		}
+	}
+}
+
+// bookings is the table that every format holds in the conformance suite.
+const bookings = `No|Vessel|Arrival|Remarks
+2 TH-1|Grey Petrel|2026-03-05|Crane, booked
+3 TH-2|Corvane||two⏎lines "quoted"
+5 TH-3|Ebba Strand né à Tarn Haven|2026-03-14|=not a formula`
+
+// TestConformance puts one table into every format and reads the same rows out
+// of each: with their numbers, blank rows left out.
+func TestConformance(t *testing.T) {
+	rows := [][]string{{"No", "Vessel", "Arrival", "Remarks"}, {"TH-1", "Grey Petrel", "2026-03-05", "Crane, booked"}, {"TH-2", "Corvane", "", "two\nlines \"quoted\""}, {}, {"TH-3", "Ebba Strand né à Tarn Haven", "2026-03-14", "=not a formula"}}
+	csv := func(sep, end string) string {
+		var b strings.Builder
+		for _, r := range rows {
+			for i, c := range r {
+				if i > 0 {
+					b.WriteString(sep)
+				}
+				if strings.ContainsAny(c, "\n\""+sep) {
+					c = `"` + strings.ReplaceAll(c, `"`, `""`) + `"`
+				}
+				b.WriteString(c)
+			}
+			b.WriteString(end)
+		}
+		return b.String()
+	}
+	utf16, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String(csv("\t", "\r\n"))
+	require.NoError(t, err)
+	bare16, err := unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM).NewEncoder().String(csv(";", "\n"))
+	require.NoError(t, err)
+	windows, err := charmap.Windows1252.NewEncoder().String(csv(";", "\r\n"))
+	require.NoError(t, err)
+	var html, ods, lines strings.Builder
+	html.WriteString("<html><table><tr><td>layout</td></tr></table><table id=b><caption>Bookings</caption>")
+	for _, r := range rows {
+		html.WriteString("<tr>")
+		ods.WriteString("<table:table-row>")
+		for _, c := range r {
+			escaped := strings.NewReplacer("&", "&amp;", "<", "&lt;", "\n", "\x01", `"`, "&quot;").Replace(c)
+			html.WriteString("<td> " + strings.ReplaceAll(escaped, "\x01", "<br/>") + "\n")
+			ods.WriteString(`<table:table-cell office:value-type="string"><text:p>` + strings.ReplaceAll(escaped, "\x01", "</text:p><text:p>") + "</text:p></table:table-cell>")
+		}
+		ods.WriteString(`<table:table-cell table:number-columns-repeated="16000"/></table:table-row>`)
+	}
+	html.WriteString("</table></html>")
+	for _, r := range rows[1:] {
+		if len(r) > 0 {
+			fmt.Fprintf(&lines, "{\"No\":%q,\"Vessel\":%q,\"Arrival\":%q,\"Remarks\":%q}\n", r[0], r[1], r[2], r[3])
+		}
+	}
+	f := excelize.NewFile()
+	for i, r := range rows {
+		for k, c := range r {
+			cell, _ := excelize.CoordinatesToCellName(k+1, i+1)
+			require.NoError(t, f.SetCellStr("Sheet1", cell, c))
+		}
+	}
+	var xlsx bytes.Buffer
+	require.NoError(t, f.Write(&xlsx))
+	for name, data := range map[string]string{
+		"commas.csv": csv(",", "\r\n"), "semicolons.txt": "\xef\xbb\xbf" + csv(";", "\n"), "tabs.tsv": csv("\t", "\r"), "bars.csv": csv("|", "\n"), "utf-16.csv": utf16, "no-mark.csv": bare16, "windows.csv": windows,
+		"page.html": html.String(), "book.xlsx": xlsx.String(), "book.ods": odsFile(t, `<table:table table:name="Bookings">`+ods.String()+`<table:table-row table:number-rows-repeated="1048000"><table:table-cell table:number-columns-repeated="1024"/></table:table-row></table:table>`),
+		"list.json": "{\"n\":3,\"data\":{\"bookings\":[" + strings.ReplaceAll(strings.TrimSpace(lines.String()), "\n", ",\n") + "]}}", "lines.jsonl": lines.String(),
+	} {
+		t.Run(name, func(t *testing.T) {
+			got, _, err := dump(t, write(t, name, []byte(data)), Options{})
+			require.NoError(t, err)
+			want := bookings
+			if strings.HasSuffix(name, ".json") || strings.HasSuffix(name, ".jsonl") { // records have no blank rows, nor a row for the header
+				want = strings.NewReplacer("\n2 ", "\n1 ", "\n3 ", "\n2 ", "\n5 ", "\n3 ").Replace(want)
+			}
+			assert.Equal(t, want, got)
+		})
+	}
+}
+
+func odsFile(t testing.TB, tables string) string {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for _, part := range [][2]string{{"mimetype", "application/vnd.oasis.opendocument.spreadsheet"}, {"content.xml", `<?xml version="1.0"?><office:document-content xmlns:office="o" xmlns:table="t" xmlns:text="x"><office:body><office:spreadsheet>` + tables + `</office:spreadsheet></office:body></office:document-content>`}} {
+		w, err := z.Create(part[0])
+		require.NoError(t, err)
+		_, err = io.WriteString(w, part[1])
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	return b.String()
+}
+
+// sheet gives a workbook with the given cells; a value is text, a number with
+// a format behind "~", or a formula's value behind "=".
+func sheet(t testing.TB, cells map[string]string, more func(*excelize.File)) string {
+	t.Helper()
+	f := excelize.NewFile()
+	for ref, v := range cells {
+		number, format, styled := strings.Cut(v, "~")
+		if !styled {
+			require.NoError(t, f.SetCellStr("Sheet1", ref, v))
+			continue
+		}
+		var n float64
+		_, err := fmt.Sscan(number, &n)
+		require.NoError(t, err)
+		require.NoError(t, f.SetCellFloat("Sheet1", ref, n, -1, 64))
+		id, err := f.NewStyle(&excelize.Style{CustomNumFmt: &format})
+		require.NoError(t, err)
+		require.NoError(t, f.SetCellStyle("Sheet1", ref, ref, id))
+	}
+	if more != nil {
+		more(f)
+	}
+	var b bytes.Buffer
+	require.NoError(t, f.Write(&b))
+	return b.String()
+}
+
+func TestWorkbooks(t *testing.T) {
+	head := map[string]string{"A1": "No", "B1": "When", "C1": "Note"}
+	with := func(cells map[string]string) map[string]string {
+		for k, v := range head {
+			if _, ok := cells[k]; !ok {
+				cells[k] = v
+			}
+		}
+		return cells
+	}
+	tests := []struct {
+		name    string
+		data    string
+		options Options
+		want    string
+		about   string
+	}{
+		{name: "kinds by number format", data: sheet(t, with(map[string]string{"A2": "7~0000", "B2": "46086~dd/mm/yyyy", "A3": "3.25~0.00", "B3": "46086.34375~yyyy-mm-dd hh:mm", "A4": "8~General", "B4": "0.34375~hh:mm", "A5": "9~0", "B5": "1.5~[h]:mm", "A6": "10~0", "B6": "46086~dddd"}), nil),
+			want: "No|When|Note\n2 0007<number>|2026-03-05<date>\n3 3.25<number>|2026-03-05T08:15<date and time>\n4 8<number>|08:15<time of day>\n5 9<number>|36:00<length>\n6 10<number>|2026-03-05<date>"},
+		{name: "dates from 1904", data: sheet(t, with(map[string]string{"A2": "a", "B2": "44624~dd/mm/yyyy"}), func(f *excelize.File) {
+			on := true
+			require.NoError(t, f.SetWorkbookProps(&excelize.WorkbookPropsOptions{Date1904: &on}))
+		}), want: "No|When|Note\n2 a|2026-03-05<date>", about: "its dates count from 1904"},
+		{name: "hidden rows and columns", data: sheet(t, with(map[string]string{"A2": "a", "A3": "b", "B2": "x", "C2": "y"}), func(f *excelize.File) {
+			require.NoError(t, f.SetRowVisible("Sheet1", 3, false))
+			require.NoError(t, f.SetColVisible("Sheet1", "B", false))
+		}), want: "No||Note\n2 a|x|y\n3 (hidden) b"},
+		{name: "hidden ones read", options: Options{Hidden: true}, data: sheet(t, with(map[string]string{"A2": "a", "A3": "b", "B2": "x"}), func(f *excelize.File) {
+			require.NoError(t, f.SetRowVisible("Sheet1", 3, false))
+			require.NoError(t, f.SetColVisible("Sheet1", "B", false))
+		}), want: "No|When|Note\n2 a|x\n3 b"},
+		{name: "merged cells stand for all of theirs", data: sheet(t, map[string]string{"A1": "Tarn Haven", "A2": "No", "B2": "When", "C2": "Note", "A3": "a", "B3": "Monday", "A4": "b", "A5": "c", "B5": "Tuesday"}, func(f *excelize.File) {
+			require.NoError(t, f.MergeCell("Sheet1", "A1", "C1"))
+			require.NoError(t, f.MergeCell("Sheet1", "B3", "B4"))
+		}), want: "No|When|Note\n3 a|Monday\n4 b|Monday\n5 c|Tuesday"},
+		{name: "two rows of names", data: sheet(t, map[string]string{"A1": "No", "B1": "Arrival", "D1": "Departure", "B2": "Date", "C2": "Time", "D2": "Date", "E2": "Time", "A3": "a", "B3": "1~0", "C3": "2~0"}, func(f *excelize.File) {
+			require.NoError(t, f.MergeCell("Sheet1", "B1", "C1"))
+			require.NoError(t, f.MergeCell("Sheet1", "D1", "E1"))
+		}), want: "No|Arrival Date|Arrival Time|Departure Date|Departure Time\n3 a|1<number>|2<number>"},
+		{name: "a range, and filled down", options: Options{Range: "B3:C9", FillDown: []string{"Day"}}, data: sheet(t, map[string]string{"A1": "x", "B3": "Day", "C3": "Call", "D3": "beside", "B4": "Mon", "C4": "a", "C5": "b", "B6": "Tue", "C6": "c", "C7": "Total", "B7": "", "C12": "below"}, nil),
+			want: "Day|Call\n4 Mon|a\n5 Mon|b\n6 Tue|c\n7 |Total"},
+		{name: "all sheets", options: Options{All: true}, data: sheet(t, with(map[string]string{"A2": "a"}), func(f *excelize.File) {
+			_, err := f.NewSheet("North")
+			require.NoError(t, err)
+			for ref, v := range map[string]string{"A1": "Note", "B1": "No", "A2": "n", "B2": "b"} {
+				require.NoError(t, f.SetCellStr("North", ref, v))
+			}
+		}), want: "No|When|Note|Sheet\n2 a|||Sheet1\n2 b||n|North"},
+		{name: "no header", options: Options{Header: table.HeaderRows{None: true}}, data: sheet(t, map[string]string{"A1": "a", "B1": "1~0"}, nil), want: "|\n1 a|1<number>"},
+		{name: "a formula without a value, an error", data: sheet(t, with(map[string]string{"A2": "a"}), func(f *excelize.File) {
+			require.NoError(t, f.SetCellFormula("Sheet1", "B2", "1/0"))
+		}), want: "No|When|Note\n2 a|a formula without a value<error>"},
+		{name: "OpenDocument kinds", data: odsFile(t, `<table:table table:name="S"><table:table-column/><table:table-column table:visibility="collapse"/><table:table-row>`+odsText("No")+odsText("When")+odsText("Note")+`</table:table-row><table:table-row><table:table-cell office:value-type="float" office:value="7"><text:p>0007</text:p></table:table-cell><table:table-cell office:value-type="date" office:date-value="2026-03-05T08:15:00"/><table:table-cell office:value-type="time" office:time-value="PT09H30M00S"><office:annotation><text:p>pinned</text:p></office:annotation><text:p>09:30</text:p></table:table-cell></table:table-row><table:table-row table:visibility="filter"><table:table-cell office:value-type="time" office:time-value="PT36H00M00S"/><table:table-cell table:number-columns-repeated="2"/></table:table-row></table:table>`),
+			want: "No||Note\n2 0007<number>|2026-03-05T08:15<date and time>|09:30<time of day>\n3 (hidden) 36:00<length>"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			got, about, err := dump(t, write(t, "book.xlsx", []byte(tt.data)), tt.options)
+			require.NoError(t, err)
+			assert.Equal(t, tt.want, got)
+			if tt.about != "" {
+				assert.Contains(t, about.Notes, tt.about)
+			}
+		})
+	}
+}
+
+func odsText(s string) string {
+	return `<table:table-cell office:value-type="string"><text:p>` + s + `</text:p></table:table-cell>`
+}
+
+func TestTexts(t *testing.T) {
+	tests := []struct{ name, data, want string }{
+		{"titles above, a name twice", "Tarn Haven harbour office\nweek 10,,\n\nNo,Vessel,Vessel\n1,a,b\n", "No|Vessel|Vessel\n5 1|a|b"},
+		{"a quote that is not closed spoils its line", "No,Note\n1,\"open\n2,fine\n3,\"he said \"hi\"\"\n4,\"so\"\n", "No|Note\n! 2|row 2: \"1,\\\"open\" has a quote"},
+		{"a separator inside a value", "No,Note\n1,a,b\n2,c\n", "No|Note\n2 ! t.csv, row 2: \"b\" stands beside the table's 2 columns, so the row's values may have moved; put quotes around values that contain the separator\n3 2|c"},
+		{"bare quotes are themselves", "No,Note\n1,12\" pipe\n", "No|Note\n2 1|12\" pipe"},
+		{"nested JSON", `{"page":1,"calls":[{"no":1.50,"agent":{"name":"Oda","email":"oda@fenn-agency.example"},"berths":["1","2"],"open":true,"gone":null},{"no":2,"extra":{"deep":[{"a":1},{"a":2}]}}],"agents":[{"x":1}]}`, "no|agent.name|agent.email|berths|open|gone|extra.deep.a\n1 1.50<number>|Oda|oda@fenn-agency.example|1; 2|true<yes/no>||\n2 2<number>||||||1; 2"},
+		{"damaged JSON line", "{\"a\":1}\n{\"a\":\n{\"a\":3}\n", "a\n1 1<number>\n2 ! t.csv, row 2: \"{\\\"a\\\":\" is damaged JSON: the file ends in the middle; it was cut short\n3 3<number>"},
+		{"spans in a page", "<table><tr><th>No<th>Day<th>Note<tr><td rowspan=2>1<td colspan=2>Mon<tr><td>Tue<td>x</table>", "No|Day|Note\n2 1|Mon|Mon\n3 1|Tue|x"},
+		{"a calendar", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART;TZID=Europe/Lisbon:20260305T081500\nDURATION:PT1H\nSUMMARY:Call\\, one\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART;VALUE=DATE:20260305\nDTEND;VALUE=DATE:20260307\nEND:VEVENT\nEND:VCALENDAR\n", "uid|title|start|end|zone|location|description|url|categories|status|repeat|occurrence\n1 a|Call, one|2026-03-05 08:15|2026-03-05 09:15|Europe/Lisbon|||||||\n2 b||2026-03-05|2026-03-06||||||||"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			got, _, err := dump(t, write(t, "t.csv", []byte(tt.data)), Options{Name: "t.csv"})
+			require.NoError(t, err)
+			if tt.name == "a quote that is not closed spoils its line" {
+				assert.Contains(t, got, "2 ! t.csv, row 2: \"1,\"open\" has a quote that is not closed")
+				assert.Contains(t, got, "\n3 2|fine\n")
+				assert.Contains(t, got, "\n5 4|so")
+				return
+			}
+			assert.Equal(t, strings.ReplaceAll(tt.want, `\"`, `"`), got)
+		})
+	}
+}
+
+// TestWindows reads a file many windows long and finds every row and line.
+func TestWindows(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("No,Note\n")
+	const n = 60_000
+	for i := range n {
+		fmt.Fprintf(&b, "%d,\"line one of %d\nand \"\"two\"\" %s\"\n", i, i, strings.Repeat("é", i%40))
+	}
+	r, err := Open(write(t, "t.csv", []byte(b.String())), Options{})
+	require.NoError(t, err)
+	defer r.Close()
+	for i := range n {
+		row, err := r.Next()
+		require.NoError(t, err)
+		if row.Fault != nil || row.Cells[0].Text != fmt.Sprint(i) || row.Number != int32(i+2) || row.Line != int32(2*i+2) || row.Cells[1].Text != fmt.Sprintf("line one of %d\nand \"two\" %s", i, strings.Repeat("é", i%40)) {
+			t.Fatalf("row %d: %+v", i, row)
+		}
+	}
+	_, err = r.Next()
+	assert.ErrorIs(t, err, io.EOF)
+}
+
+func TestRefused(t *testing.T) {
+	zipped := func(parts ...string) string {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		for i := 0; i < len(parts); i += 2 {
+			w, err := z.Create(parts[i])
+			require.NoError(t, err)
+			_, err = io.WriteString(w, parts[i+1])
+			require.NoError(t, err)
+		}
+		require.NoError(t, z.Close())
+		return b.String()
+	}
+	workbook := func(sheet string) string {
+		return zipped("xl/workbook.xml", `<workbook xmlns:r="r"><sheets><sheet name="S" r:id="r1"/></sheets></workbook>`, "xl/_rels/workbook.xml.rels", `<Relationships><Relationship Id="r1" Target="s.xml"/></Relationships>`, "xl/s.xml", sheet)
+	}
+	cell := func(text string) string {
+		return `<worksheet><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>No</t></is></c><c r="B1" t="inlineStr"><is><t>Note</t></is></c></row><row r="2"><c r="A2" t="inlineStr"><is><t>1</t></is></c><c r="B2" t="inlineStr"><is><t>` + text + `</t></is></c></row></sheetData></worksheet>`
+	}
+	tests := []struct {
+		name, file, data string
+		options          Options
+		want             string
+	}{
+		{"zip bomb", "b.xlsx", workbook(cell(strings.Repeat("a", 100) + strings.Repeat(" ", 120<<20))), Options{}, "more than 300 times its size"},
+		{"cell beyond the format", "b.xlsx", workbook(cell(strings.Repeat("a", 40_000))), Options{}, "b.xlsx, sheet S, row 2, column B: \"aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa…\" is 40000 characters long; the limit is 32767 characters"},
+		{"row beyond the format", "b.xlsx", workbook(`<worksheet><sheetData><row r="9999999"><c r="A9999999"><v>1</v></c></row></sheetData></worksheet>`), Options{}, "more than 1048576 rows"},
+		{"entities", "b.xlsx", workbook(`<!DOCTYPE x [<!ENTITY a "aaaa">]>` + cell("&a;")), Options{}, "it declares a document type"},
+		{"sheet cut short", "b.xlsx", workbook(`<worksheet><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>No`), Options{}, "b.xlsx, sheet S"},
+		{"locked", "b.xlsx", "\xd0\xcf\x11\xe0" + strings.Repeat("\x00", 2000) + string(locked), Options{}, "locked with a password; save it without a password"},
+		{"old workbook", "b.xls", "\xd0\xcf\x11\xe0" + strings.Repeat("\x00", 2000), Options{}, "is an old .xls workbook; open it and save it as .xlsx"},
+		{"text document", "b.docx", zipped("word/document.xml", "<x/>"), Options{}, "is a text document, not a workbook"},
+		{"portable document", "b.pdf", "%PDF-1.7\n", Options{}, "is a PDF"},
+		{"empty", "b.csv", "", Options{}, "the file is empty"},
+		{"1 MB cell", "b.csv", "No,Note\n1," + strings.Repeat("x", 1<<20) + "\n2,y\n", Options{}, "row 2, column B: \"xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx…\" is 1048576 characters long; the limit is 256 KiB"},
+		{"path that finds nothing", "b.json", `{"data":{"bookings":[{"a":1}]}}`, Options{Records: "data.booking"}, "did you mean \"data.bookings\"?"},
+		{"JSON cut short", "b.json", `{"data":[{"a":1},{"a":`, Options{}, "b.json, line 1: the file ends in the middle; it was cut short"},
+		{"deep JSON", "b.json", strings.Repeat("[", 1000) + strings.Repeat("]", 1000), Options{}, "more than 200 deep"},
+		{"no records", "b.json", `{"a":1}`, Options{}, "holds no list of records"},
+		{"page without a table", "b.html", "<html><p>hello</html>", Options{}, "is a page without a table"},
+		{"unknown sheet", "b.html", "<table><caption>North</caption><tr><td>a<td>b</table>", Options{Sheet: "Nort"}, "did you mean \"North\"?"},
+		{"bad range", "b.csv", "a,b\n1,2\n", Options{Range: "B4"}, "\"B4\" is not a range of cells; write it as B4:H30"},
+		{"unknown column to fill", "b.csv", "Day,b\n1,2\n", Options{FillDown: []string{"Dya"}}, "did you mean \"Day\"?"},
+		{"calendar cut short", "b.ics", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\n", Options{}, "VEVENT with UID a has no END:VEVENT"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			tt.options.Name = tt.file
+			got, _, err := dump(t, write(t, tt.file, []byte(tt.data)), tt.options)
+			if err != nil {
+				var f *fault.Fault
+				require.True(t, errors.As(err, &f), "%v", err)
+				assert.Equal(t, tt.file, f.Place.File)
+				got += err.Error()
+			}
+			assert.Contains(t, got, tt.want)
+		})
+	}
+}
+
+func TestFetch(t *testing.T) {
+	var asked []string
+	content := "No,Note\n1,a\n"
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked = append(asked, r.Header.Get("If-None-Match"))
+		if r.URL.Path != "/b.csv" {
+			http.NotFound(w, r)
+			return
+		}
+		w.Header().Set("ETag", fmt.Sprintf("%q", content))
+		http.ServeContent(w, r, "b.csv", time.Time{}, strings.NewReader(content))
+	}))
+	defer server.Close()
+	memory := filepath.Join(t.TempDir(), "fetched")
+	for _, c := range []string{content, content, "No,Note\n2,b\n"} {
+		content = c
+		r, err := Fetch(t.Context(), server.URL+"/b.csv", memory, Options{})
+		require.NoError(t, err)
+		got, _, err := dumpReader(r)
+		require.NoError(t, err)
+		assert.Equal(t, "No|Note\n2 "+strings.ReplaceAll(strings.Split(c, "\n")[1], ",", "|"), got)
+		require.NoError(t, r.Close())
+	}
+	assert.Equal(t, []string{"", `"No,Note\n1,a\n"`, `"No,Note\n1,a\n"`}, asked)
+	_, err := Fetch(t.Context(), server.URL+"/gone.csv", "", Options{})
+	assert.ErrorContains(t, err, "the server answers 404 Not Found")
+	_, err = Fetch(t.Context(), "file:///etc/passwd", "", Options{})
+	assert.ErrorContains(t, err, "is not an http or https address")
+}
+
+func FuzzOpen(f *testing.F) {
+	for _, s := range []string{"a,b\n1,\"2\n\"\n", "\xff\xfea\x00,\x00b\x00\n\x001\x00,\x002\x00", `[{"a":[1,{"b":2}]}]`, "{\"a\":1}\n{\"a\":2}\n", "<table><tr><td rowspan=3>a<td>b<tr><td>c</table>", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART:20260301\nEND:VEVENT\nEND:VCALENDAR", odsFile(f, `<table:table table:name="S"><table:table-row table:number-rows-repeated="3">`+odsText("a")+`</table:table-row></table:table>`), sheet(f, map[string]string{"A1": "a", "B1": "b", "A2": "1~0"}, nil)} {
+		f.Add([]byte(s), "")
+	}
+	known := zones(f)
+	path := filepath.Join(f.TempDir(), "file")
+	f.Fuzz(func(t *testing.T, data []byte, area string) {
+		require.NoError(t, os.WriteFile(path, data, 0o600))
+		r, err := Open(path, Options{Range: area, Zones: known})
+		if err != nil {
+			return
+		}
+		last := int32(-1)
+		for range 5000 {
+			row, err := r.Next()
+			if err != nil {
+				break
+			}
+			require.GreaterOrEqual(t, row.Number, last)
+			last = row.Number
+		}
+		require.NoError(t, r.Close())
+	})
+}

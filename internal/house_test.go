@@ -25,7 +25,7 @@ var floors = [][]string{
 	{"core/event"},
 	{"core/recur", "core/identity", "core/agree"},
 	{"core/intake", "core/extract"},
-	{"core/reconcile"},
+	{"core/reconcile", "core/survey"},
 	{"edge/source", "edge/calendar"},
 	{"edge/desk"},
 	{"job"},

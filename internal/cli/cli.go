@@ -136,7 +136,7 @@ Begin with: almanach demo`,
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		return fault.Newf("%w", err).Do("see almanach %s --help", strings.TrimPrefix(c.CommandPath(), "almanach "))
 	})
-	for _, command := range []*cobra.Command{a.demo(), a.preview(), a.load(), a.extract(), a.reconcile(), a.version()} {
+	for _, command := range []*cobra.Command{a.demo(), a.survey(), a.draft(), a.preview(), a.load(), a.extract(), a.reconcile(), a.version()} {
 		root.AddCommand(command)
 	}
 	return root

@@ -223,7 +223,7 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 // openSource opens what the request or the intake names.
 func (l *load) openSource(ctx context.Context) (source.Reader, error) {
 	from, desk := l.in.From, l.office.Desk
-	o := source.Options{Sheet: from.Sheet, All: from.All, Range: from.Range, Header: from.Header, FillDown: from.FillDown, Hidden: from.Hidden, Records: from.Records, Zones: l.office.Zones.Find}
+	o := sourceOptions(l.office, from)
 	switch {
 	case l.req.File != "":
 		return source.Open(l.req.File, o)

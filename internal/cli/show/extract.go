@@ -7,8 +7,6 @@ import (
 	"strings"
 	"time"
 
-	"charm.land/lipgloss/v2"
-	"charm.land/lipgloss/v2/table"
 	"github.com/charmbracelet/x/ansi"
 
 	"almanach/internal/core/extract"
@@ -75,14 +73,7 @@ func (p *Printer) table(x *job.Extract, columns []string) string {
 			}
 		}
 	}
-	t := table.New().Border(lipgloss.HiddenBorder()).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).BorderColumn(false).BorderHeader(false).
-		StyleFunc(func(row, _ int) lipgloss.Style {
-			s := lipgloss.NewStyle().PaddingRight(2)
-			if row == table.HeaderRow {
-				return s.Foreground(lipgloss.BrightBlack)
-			}
-			return s
-		}).Headers(columns...)
+	t := plainTable(columns...)
 	last := ""
 	for i := range x.Rows {
 		r := &x.Rows[i]
@@ -99,15 +90,7 @@ func (p *Printer) table(x *job.Extract, columns []string) string {
 		}
 		t.Row(cells...)
 	}
-	out := t.String()
-	if p.Width > 0 {
-		lines := strings.Split(out, "\n")
-		for i, l := range lines {
-			lines[i] = ansi.Truncate(strings.TrimRight(l, " "), p.Width, "…")
-		}
-		out = strings.Join(lines, "\n")
-	}
-	return strings.TrimRight(out, "\n ")
+	return p.cut(t.String())
 }
 
 // cell gives a column of a row as the table shows it: times on the clock of

@@ -8,17 +8,38 @@ import (
 	"almanach/internal/core/table"
 )
 
-// Choice is one column that Match took for a field, for printing.
+// Choice is the columns that suit a field.
 type Choice struct {
 	Field   string // as an intake file calls it
 	Columns []string
+	Indexes []int
+	Sure    Sureness
+}
+
+// Sureness is how well a column suits a field.
+type Sureness uint8
+
+// The degrees: by what it holds alone, by a part of its heading, by its
+// heading.
+const (
+	Perhaps Sureness = iota
+	Likely
+	Surely
+)
+
+func (s Sureness) String() string { return [...]string{"perhaps", "likely", "surely"}[s] }
+
+// Traits are what is known of a column before fields are chosen for it.
+type Traits struct {
+	Column *moment.Column // settled
+	Filled int            // cells that hold anything
 }
 
 // names lists what columns that suit a field are called, best first, in the
 // languages that dates are read in.
 var names = map[string][]string{
-	"start":       {"start", "starts", "start date", "start time", "starting", "begin", "begins", "beginning", "from", "date", "day", "when", "arrival", "arrives", "eta", "beginn", "von", "datum", "anfang", "début", "debut", "de", "fecha", "inicio", "desde", "data", "inizio", "da", "início", "aanvang", "van", "time", "hora", "heure", "uhrzeit", "zeit", "ora", "tijd"},
-	"end":         {"end", "ends", "end date", "end time", "finish", "finishes", "until", "till", "to", "through", "departure", "departs", "etd", "last day", "ende", "bis", "fin", "à", "jusqu'à", "hasta", "fine", "a", "fim", "até", "einde", "tot"},
+	"start":       {"start", "starts", "start date", "start time", "starting", "begin", "begins", "beginning", "from", "date", "day", "when", "beginn", "von", "datum", "anfang", "début", "debut", "de", "fecha", "inicio", "desde", "data", "inizio", "da", "início", "aanvang", "van", "time", "hora", "heure", "uhrzeit", "zeit", "ora", "tijd"},
+	"end":         {"end", "ends", "end date", "end time", "finish", "finishes", "until", "till", "to", "through", "last day", "ende", "bis", "fin", "à", "jusqu'à", "hasta", "fine", "a", "fim", "até", "einde", "tot"},
 	"title":       {"title", "subject", "summary", "event", "name", "what", "headline", "activity", "titel", "betreff", "titre", "objet", "título", "titulo", "asunto", "evento", "titolo", "oggetto", "assunto", "onderwerp", "vessel", "ship"},
 	"location":    {"location", "place", "where", "room", "venue", "site", "berth", "quay", "ort", "raum", "lieu", "salle", "lugar", "ubicación", "sala", "luogo", "local", "plaats", "locatie"},
 	"description": {"description", "details", "notes", "note", "comment", "comments", "remarks", "remark", "beschreibung", "bemerkung", "notizen", "remarques", "descripción", "notas", "descrizione", "descrição", "observações", "omschrijving", "opmerkingen"},
@@ -29,17 +50,39 @@ var names = map[string][]string{
 	"categories":  {"categories", "category", "kategorie", "catégorie", "categoría", "categoria", "categorie"},
 }
 
-// rank gives how well a heading names a field, from 1, or 0 when it does not.
-func rank(field, heading string) int {
+// Ships arrive before they leave, ferries leave before they arrive: which of
+// the two is the start is told by which column comes first.
+var (
+	arrivals   = []string{"arrival", "arrives", "eta", "arr", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst"}
+	departures = []string{"departure", "departs", "etd", "leaves", "dep", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek"}
+)
+
+// rank gives how well column i names a field, from 1, or 0 when it does not.
+func (m *matcher) rank(field string, i int) int {
+	heading := m.header.Label(i)
+	starts, ends := arrivals, departures
+	if m.leaveFirst {
+		starts, ends = departures, arrivals
+	}
+	switch field {
+	case "start":
+		return max(rank(names[field], heading), rank(starts, heading))
+	case "end":
+		return max(rank(names[field], heading), rank(ends, heading))
+	}
+	return rank(names[field], heading)
+}
+
+func rank(names []string, heading string) int {
 	heading = strings.ToLower(strings.Join(strings.Fields(strings.NewReplacer("_", " ", ".", "", ":", "").Replace(heading)), " "))
-	for i, n := range names[field] {
+	for i, n := range names {
 		if heading == n {
-			return len(names[field]) - i + 100
+			return len(names) - i + 100
 		}
 	}
-	for i, n := range names[field] {
-		if len(n) > 3 && strings.HasPrefix(heading, n+" ") || strings.HasSuffix(heading, " "+n) && len(n) > 2 {
-			return len(names[field]) - i
+	for i, n := range names {
+		if len(n) > 2 && (strings.HasPrefix(heading, n+" ") || strings.HasSuffix(heading, " "+n)) {
+			return len(names) - i
 		}
 	}
 	return 0
@@ -49,40 +92,51 @@ func rank(field, heading string) int {
 // columns of the fields by their headings and by what they hold. It never
 // chooses the key.
 func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settings) ([]Choice, *fault.Fault) {
-	m := matcher{header: header, taken: map[int]bool{}}
+	traits := make([]Traits, len(header))
 	stride := max(1, len(rows)/sampled)
 	for i := range header {
 		c := moment.NewColumn(set)
-		filled := 0
 		for n := 0; n < len(rows); n += stride {
 			r := rows[n]
 			c.Learn(int(r.Number), r.Cell(i))
 			if r.Cell(i).Filled() {
-				filled++
+				traits[i].Filled++
 			}
 		}
 		c.Settle()
-		m.columns = append(m.columns, matchColumn{column: c, filled: filled, temporal: c.Holds(filled)})
+		traits[i].Column = c
 	}
+	return in.Suit(header, traits)
+}
+
+// Suit chooses columns for the fields and gives the intake their templates.
+func (in *Intake) Suit(header table.Header, traits []Traits) ([]Choice, *fault.Fault) {
+	m := matcher{header: header, taken: map[int]bool{}}
+	Decide(traits)
+	for _, t := range traits {
+		m.columns = append(m.columns, matchColumn{column: t.Column, filled: t.Filled, temporal: t.Column.Holds(t.Filled)})
+	}
+	m.findOrder()
 	var choices []Choice
 	take := func(field string, columns ...int) {
 		if len(columns) == 0 {
 			return
 		}
-		names := make([]string, len(columns))
+		c := Choice{Field: field, Indexes: columns, Sure: Surely}
 		texts := make([]string, len(columns))
 		for i, col := range columns {
 			m.taken[col] = true
-			names[i] = header.Label(col)
-			texts[i] = "{@" + table.Letter(col) + "}"
-			if header.Find(header[col]) == col && !strings.ContainsAny(header[col], "{}") {
-				texts[i] = "{" + header[col] + "}"
-			}
+			c.Columns = append(c.Columns, header.Label(col))
+			texts[i] = Reference(header, col)
+			c.Sure = min(c.Sure, m.sure(field, col))
 		}
 		in.SetEvent(field, strings.Join(texts, " "))
-		choices = append(choices, Choice{field, names})
+		choices = append(choices, c)
 	}
 	take("start", m.moment("start", "end")...)
+	if in.EventText("start") == "" {
+		take("start", m.onlyDate()...)
+	}
 	take("end", m.moment("end", "start")...)
 	for _, field := range []string{"zone", "all_day", "length", "location", "description", "url", "categories", "title"} {
 		if col := m.best(field, func(c matchColumn) bool { return !c.temporal || field == "length" }); col >= 0 {
@@ -102,6 +156,72 @@ func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settin
 	return choices, nil
 }
 
+// Decide tells columns that could hold dates or times ("10.03") that they hold
+// times when another column holds the dates.
+func Decide(traits []Traits) {
+	dated := false
+	for _, t := range traits {
+		dated = dated || t.Column.Holds(t.Filled) && t.Column.Role() == moment.DateRole
+	}
+	for _, t := range traits {
+		if dated && t.Column.Holds(t.Filled) {
+			t.Column.Prefer(moment.ClockRole)
+		}
+	}
+}
+
+// findOrder tells whether what leaves comes before what arrives.
+func (m *matcher) findOrder() {
+	for i, c := range m.columns {
+		if !c.temporal {
+			continue
+		}
+		switch {
+		case rank(arrivals, m.header.Label(i)) > 0:
+			return
+		case rank(departures, m.header.Label(i)) > 0:
+			m.leaveFirst = true
+			return
+		}
+	}
+}
+
+// Reference is how a template names column i.
+func Reference(header table.Header, i int) string {
+	if i < len(header) && header.Find(header[i]) == i && len(header.All(header[i])) == 1 && !strings.ContainsAny(header[i], "{}[]\n") {
+		return "{" + header[i] + "}"
+	}
+	return "{@" + table.Letter(i) + "}"
+}
+
+func (m *matcher) sure(field string, column int) Sureness {
+	switch r := m.rank(field, column); {
+	case r > 100:
+		return Surely
+	case r > 0:
+		return Likely
+	}
+	return Perhaps
+}
+
+// onlyDate gives the one column that holds dates, when there is just one.
+func (m *matcher) onlyDate() []int {
+	at := -1
+	for i, c := range m.columns {
+		if m.taken[i] || c.filled == 0 || !c.temporal || c.column.Role() == moment.ClockRole {
+			continue
+		}
+		if at >= 0 {
+			return nil
+		}
+		at = i
+	}
+	if at < 0 {
+		return nil
+	}
+	return []int{at}
+}
+
 // sampled is about how many rows are looked at to tell what columns hold.
 // What their dates mean is learnt from every row afterwards.
 const sampled = 1000
@@ -110,6 +230,8 @@ type matcher struct {
 	header  table.Header
 	columns []matchColumn
 	taken   map[int]bool
+
+	leaveFirst bool
 }
 
 type matchColumn struct {
@@ -124,7 +246,7 @@ func (m *matcher) best(field string, fits func(matchColumn) bool) int {
 		if m.taken[i] || c.filled == 0 || !fits(c) {
 			continue
 		}
-		if r := rank(field, m.header[i]); r > best {
+		if r := m.rank(field, i); r > best {
 			best, at = r, i
 		}
 	}
@@ -140,8 +262,8 @@ func (m *matcher) moment(field, other string) []int {
 			if m.taken[i] || c.filled == 0 || !c.temporal || (c.column.Role() == moment.ClockRole) != (role == moment.ClockRole) {
 				continue
 			}
-			r := rank(field, m.header[i])
-			if r > best && r >= rank(other, m.header[i]) {
+			r := m.rank(field, i)
+			if r > best && r >= m.rank(other, i) {
 				best, at = r, i
 			}
 		}

@@ -763,3 +763,21 @@ func (c *Column) placeRelative(text string, d date) (int64, *fault.Fault) {
 func (c *Column) Holds(filled int) bool {
 	return filled > 0 && (c.dates+c.clocks+max(c.dateOnly, c.clockOnly))*2 > filled
 }
+
+// Form says in a word what the column's cells are by what was learnt, "" when
+// they are neither dates nor times.
+func (c *Column) Form(filled int) string {
+	if !c.Holds(filled) {
+		return ""
+	}
+	switch c.role {
+	case DateRole:
+		return "date"
+	case ClockRole:
+		return "time of day"
+	}
+	if c.dates > 0 {
+		return "date and time"
+	}
+	return "date or time"
+}

@@ -101,16 +101,34 @@ func (s single) Close() error          { return s.close() }
 // Open opens a file by what it holds, whatever its name ends in. The path "-"
 // is standard input.
 func Open(path string, o Options) (Reader, error) {
+	r, _, err := OpenListed(path, o)
+	return r, err
+}
+
+// Sheet is one sheet of a file.
+type Sheet struct {
+	Name   string `json:"name"`
+	Hidden bool   `json:"hidden"`
+}
+
+// OpenListed is Open, with the file's sheets.
+func OpenListed(path string, o Options) (Reader, []Sheet, error) {
 	b, err := openBook(path, &o)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	r, err := openSheets(b, o)
 	if err != nil {
 		b.Close()
-		return nil, err
+		return nil, nil, err
 	}
-	return closing{r, b}, nil
+	var list []Sheet
+	for _, s := range b.sheets() {
+		if s.name != "" {
+			list = append(list, Sheet{s.name, s.hidden})
+		}
+	}
+	return closing{r, b}, list, nil
 }
 
 // closing closes the book with its sheet.

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 	"unicode/utf8"
+	"unsafe"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
@@ -42,6 +43,7 @@ type worksheet struct {
 	merged  merges
 	columns []span // hidden columns
 	long    *fault.Fault
+	scratch []byte
 }
 
 type span struct{ from, to int }
@@ -499,21 +501,65 @@ func atoi(b []byte) (int, bool) {
 	return n, err == nil && n > 0
 }
 
-func (w *worksheet) readCell() error {
-	column := len(w.cells)
-	if ref := w.xml.get("r"); len(ref) > 0 {
-		if i := table.Index(string(bytes.TrimRight(ref, "0123456789"))); i >= 0 {
-			column = i
+// cellHead is what the start of a cell says of it.
+type cellHead struct {
+	column, style int // -1 when it does not say
+	kind          cellType
+}
+
+type cellType uint8
+
+const (
+	cellNumber cellType = iota
+	cellShared
+	cellText
+	cellBool
+	cellError
+	cellDate
+)
+
+var cellTypes = map[string]cellType{"s": cellShared, "str": cellText, "inlineStr": cellText, "b": cellBool, "e": cellError, "d": cellDate}
+
+func (w *worksheet) head() cellHead {
+	h := cellHead{column: -1, style: -1}
+	w.xml.eachAttr(func(name, value []byte) {
+		if len(name) != 1 {
+			return
 		}
+		switch name[0] {
+		case 'r':
+			n := 0
+			for _, c := range value {
+				if c < 'A' || c > 'Z' || n > maxColumns {
+					break
+				}
+				n = n*26 + int(c-'A') + 1
+			}
+			h.column = n - 1
+		case 's':
+			if n, err := strconv.Atoi(string(value)); err == nil && n >= 0 {
+				h.style = n
+			}
+		case 't':
+			h.kind = cellTypes[string(value)]
+		}
+	})
+	return h
+}
+
+func (w *worksheet) readCell() error {
+	head := w.head()
+	column := len(w.cells)
+	if head.column >= 0 {
+		column = head.column
 	}
 	if column >= maxColumns {
 		return w.fail("the row has more than %d columns, the most a workbook can have", maxColumns)
 	}
-	kind := string(w.xml.get("t"))
 	format := style{kind: table.Number}
-	if s, ok := atoi(w.xml.get("s")); ok && s < len(w.styles) {
-		format = w.styles[s]
-	} else if len(w.styles) > 0 && !ok {
+	if head.style >= 0 && head.style < len(w.styles) {
+		format = w.styles[head.style]
+	} else if head.style < 0 && len(w.styles) > 0 {
 		format = w.styles[0]
 	}
 	value, formula, found := "", false, false
@@ -530,7 +576,15 @@ func (w *worksheet) readCell() error {
 		}
 		switch {
 		case w.xml.is("v"):
-			value, found = w.xml.content(""), true
+			found = true
+			if !w.xml.open {
+				break
+			}
+			if text, ok := w.xml.simple(); ok {
+				value = w.short(head.kind, text)
+			} else {
+				value = w.xml.content("")
+			}
 		case w.xml.is("is"):
 			value, found = w.xml.content("rPh"), true
 		case w.xml.is("f"):
@@ -539,10 +593,11 @@ func (w *worksheet) readCell() error {
 		}
 		w.xml.open = true // the cell itself is open still
 	}
+	kind := head.kind
 	for len(w.cells) <= column {
 		w.cells = append(w.cells, table.Cell{})
 	}
-	if len(value) > maxCellText && utf8.RuneCountInString(value) > maxCellText || kind == "s" && w.tooLong(value) {
+	if len(value) > maxCellText && utf8.RuneCountInString(value) > maxCellText || kind == cellShared && w.tooLong(value) {
 		w.long = tooLong(value, maxCellText, "characters, the most a workbook's cell can have")
 		w.long.Place.Column = table.Letter(column)
 		value = ""
@@ -557,7 +612,17 @@ func (w *worksheet) tooLong(index string) bool {
 	return err == nil && i >= 0 && i < len(w.shared) && len(w.shared[i]) > maxCellText && utf8.RuneCountInString(w.shared[i]) > maxCellText
 }
 
-func (w *worksheet) cell(kind string, format style, value string, found, formula bool) table.Cell {
+// short gives a text as a string; indexes into the shared texts, which are
+// many and few of them new, without a copy of their own.
+func (w *worksheet) short(kind cellType, text []byte) string {
+	if kind != cellShared && kind != cellNumber {
+		return string(text)
+	}
+	w.scratch = append(w.scratch[:0], text...)
+	return unsafe.String(unsafe.SliceData(w.scratch), len(w.scratch))
+}
+
+func (w *worksheet) cell(kind cellType, format style, value string, found, formula bool) table.Cell {
 	text := func(s string) table.Cell {
 		if s == "" {
 			return table.Cell{}
@@ -565,22 +630,22 @@ func (w *worksheet) cell(kind string, format style, value string, found, formula
 		return table.Cell{Kind: table.Text, Text: s}
 	}
 	switch kind {
-	case "s":
+	case cellShared:
 		i, err := strconv.Atoi(strings.TrimSpace(value))
 		if err != nil || i < 0 || i >= len(w.shared) {
-			return table.Cell{Kind: table.Bad, Text: "missing text " + value}
+			return table.Cell{Kind: table.Bad, Text: "missing text " + strings.Clone(value)}
 		}
 		return text(decodeEscapes(w.shared[i]))
-	case "str", "inlineStr":
+	case cellText:
 		if formula && !found {
 			return table.Cell{Kind: table.Bad, Text: "a formula without a value"}
 		}
 		return text(decodeEscapes(value))
-	case "b":
+	case cellBool:
 		return table.Cell{Kind: table.Bool, Text: map[bool]string{true: "true", false: "false"}[value == "1"]}
-	case "e":
+	case cellError:
 		return table.Cell{Kind: table.Bad, Text: value}
-	case "d":
+	case cellDate:
 		return text(value)
 	}
 	value = strings.TrimSpace(value)
@@ -592,7 +657,7 @@ func (w *worksheet) cell(kind string, format style, value string, found, formula
 	}
 	n, err := strconv.ParseFloat(value, 64)
 	if err != nil || math.IsInf(n, 0) || math.IsNaN(n) {
-		return table.Cell{Kind: table.Bad, Text: value}
+		return table.Cell{Kind: table.Bad, Text: strings.Clone(value)}
 	}
 	return w.number(n, format)
 }

@@ -81,6 +81,19 @@ func (x *xmlScanner) until(from int, sep string) int {
 	}
 }
 
+// byteAt gives the offset of c from pos on, reading as needed, or -1.
+func (x *xmlScanner) byteAt(from int, c byte) int {
+	for {
+		if i := bytes.IndexByte(x.buf[x.pos+from:], c); i >= 0 {
+			return from + i
+		}
+		from = len(x.buf) - x.pos
+		if !x.fill() {
+			return -1
+		}
+	}
+}
+
 // next moves to the next element or text. A self-closing element gives a
 // start without content and no close.
 func (x *xmlScanner) next() xmlKind {
@@ -91,7 +104,7 @@ func (x *xmlScanner) next() xmlKind {
 			return xmlEnd
 		}
 		if x.buf[x.pos] != '<' {
-			n := x.until(0, "<")
+			n := x.byteAt(0, '<')
 			if n < 0 {
 				n = len(x.buf) - x.pos
 			}
@@ -100,6 +113,9 @@ func (x *xmlScanner) next() xmlKind {
 			return xmlText
 		}
 		for len(x.buf)-x.pos < 9 && x.fill() {
+		}
+		if len(x.buf)-x.pos > 1 && x.buf[x.pos+1] != '!' && x.buf[x.pos+1] != '?' {
+			return x.element()
 		}
 		switch b := x.buf[x.pos:]; {
 		case bytes.HasPrefix(b, []byte("<!--")):
@@ -146,33 +162,81 @@ func (x *xmlScanner) damaged() xmlKind {
 }
 
 func (x *xmlScanner) element() xmlKind {
-	n := x.until(0, ">")
-	for n >= 0 && bytes.Count(x.buf[x.pos:x.pos+n], []byte{'"'})%2 == 1 { // a > inside an attribute
-		n = x.until(n+1, ">")
-	}
+	n := x.byteAt(0, '>')
 	if n < 0 {
 		return x.damaged()
 	}
 	tag := x.buf[x.pos+1 : x.pos+n]
-	x.pos += n + 1
 	if len(tag) > 0 && tag[0] == '/' {
+		x.pos += n + 1
 		x.name = localName(bytes.TrimSpace(tag[1:]))
 		return xmlClose
 	}
+	i := 0 // the end of the name
+	for i < len(tag) && tag[i] > ' ' && tag[i] != '/' {
+		i++
+	}
+	if i < len(tag) {
+		for bytes.Count(tag, quote)%2 == 1 { // a > inside an attribute
+			if n = x.byteAt(n+1, '>'); n < 0 {
+				return x.damaged()
+			}
+			tag = x.buf[x.pos+1 : x.pos+n]
+		}
+	}
+	x.pos += n + 1
 	x.open = true
 	if len(tag) > 0 && tag[len(tag)-1] == '/' {
 		x.open = false
 		tag = tag[:len(tag)-1]
 	}
-	i := bytes.IndexAny(tag, " \t\r\n")
-	if i < 0 {
-		i = len(tag)
-	}
+	i = min(i, len(tag))
 	x.name, x.attr = localName(tag[:i]), tag[i:]
 	if len(x.name) == 0 {
 		return x.damaged()
 	}
 	return xmlStart
+}
+
+var quote = []byte{'"'}
+
+// simple gives the text of the current element when it has nothing else in it,
+// and moves behind its end.
+func (x *xmlScanner) simple() ([]byte, bool) {
+	n := x.byteAt(0, '<')
+	if n < 0 {
+		return nil, false
+	}
+	for len(x.buf)-x.pos < n+len(x.name)+16 && x.fill() { // the name moves with the buffer
+	}
+	b := x.buf[x.pos:]
+	end := bytes.IndexByte(b[n:], '>')
+	if end < 2 || b[n+1] != '/' {
+		return nil, false
+	}
+	x.pos += n + end + 1
+	return unescapeXML(b[:n]), true
+}
+
+// eachAttr calls yield with each attribute's name and value as written, as far
+// as they are written the usual way.
+func (x *xmlScanner) eachAttr(yield func(name, value []byte)) {
+	b := x.attr
+	for {
+		for len(b) > 0 && b[0] <= ' ' {
+			b = b[1:]
+		}
+		eq := bytes.IndexByte(b, '=')
+		if eq < 1 || eq+2 >= len(b) || b[eq+1] != '"' {
+			return
+		}
+		end := bytes.IndexByte(b[eq+2:], '"')
+		if end < 0 {
+			return
+		}
+		yield(b[:eq], b[eq+2:eq+2+end])
+		b = b[eq+2+end+1:]
+	}
 }
 
 func localName(name []byte) []byte {

@@ -1,0 +1,198 @@
+package survey
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"almanach/internal/core/intake"
+	"almanach/internal/core/table"
+)
+
+// Draft is what a first intake needs to know besides the survey.
+type Draft struct {
+	Name      string
+	From      string // the file, as the intake names it
+	Sheet     string // "" where the file has no named sheets
+	Records   string // path of the records in a JSON document
+	Header    table.Header
+	HeaderRow int
+	Calendars []string // of the desk; "" is asked for when there are none
+	Zone      string   // of times that name none
+	Day       string   // of the drafting, for the heading
+}
+
+// fields are the event's fields in the order a draft has them.
+var fields = []string{"title", "start", "end", "length", "all_day", "zone", "location", "description", "url", "categories"}
+
+// Write writes the intake that a survey suggests, with comments that say how
+// sure each part is and what is left to decide.
+func (s *Survey) Write(d Draft) string {
+	var b strings.Builder
+	line := func(text, comment string) {
+		if comment != "" {
+			text = fmt.Sprintf("%-44s # %s", text, comment)
+		}
+		b.WriteString(strings.TrimRight(text, " ") + "\n")
+	}
+	line("# Drafted from "+d.From+" on "+d.Day+". Look it over and finish it; then see", "")
+	line("# what it would do, which writes nothing: almanach preview "+d.Name, "")
+	line("name: "+scalar(d.Name), "event IDs derive from it: keep it")
+	line("from:", "")
+	line("  file: "+scalar(d.From), "or newest: with a pattern, for a new file every week")
+	if d.Sheet != "" {
+		line("  sheet: "+scalar(d.Sheet), "")
+	}
+	if d.Records != "" {
+		line("  records: "+scalar(d.Records), "")
+	}
+	if d.HeaderRow > 1 {
+		line("  # header: "+strconv.Itoa(d.HeaderRow), "found there; set it if titles come and go")
+	}
+	for _, name := range s.Carried {
+		line("  # fill_down: ["+scalar(name)+"]", "if blanks in it mean: the same as above")
+	}
+	s.writeKey(line)
+	s.writeInto(line, d)
+	line("event:", "")
+	for _, field := range fields {
+		if text := s.Intake.EventText(field); text != "" {
+			comment := ""
+			for _, c := range s.Choices {
+				if c.Field == field {
+					comment = c.Sure.String()
+				}
+			}
+			line("  "+field+": "+strconv.Quote(text), comment)
+		}
+	}
+	if s.Intake.EventText("start") == "" {
+		line("  # start: \"{…}\"", "no column holds dates: say when the events start")
+	}
+	if s.Intake.EventText("title") == "" {
+		line("  # title: \"{…}\"", "say what the events are called")
+	}
+	if rest := s.rest(d.Header); len(rest) > 0 {
+		line("  # no field takes "+strings.Join(rest, " "), "")
+	}
+	s.writeAssumptions(line)
+	if d.Zone != "" {
+		line("# zone: "+d.Zone, "of times that name none")
+	}
+	line("# leave_out: '…'", "a condition; rows that meet it are left out")
+	line("# cancel_when: '…'", "a condition; the event of such a row is cancelled")
+	return b.String()
+}
+
+func (s *Survey) writeKey(line func(string, string)) {
+	list := func(k Key) string {
+		parts := make([]string, len(k.Columns))
+		for i, c := range k.Columns {
+			parts[i] = scalar(c)
+		}
+		if len(parts) == 1 {
+			return parts[0]
+		}
+		return "[" + strings.Join(parts, ", ") + "]"
+	}
+	spoilt := func(k Key) string {
+		var why []string
+		for _, d := range k.Doubles {
+			why = append(why, "doubled in rows "+numbers(d))
+		}
+		if k.Blank > 0 {
+			why = append(why, fmt.Sprintf("empty in %d", k.Blank))
+		}
+		return strings.Join(why, "; ")
+	}
+	switch {
+	case len(s.Keys) > 0 && (len(s.Near) == 0 || len(s.Keys[0].Columns) == 1):
+		line("key: "+list(s.Keys[0]), "in every row, and different in each")
+		for _, k := range s.Keys[1:min(len(s.Keys), 3)] {
+			line("# key: "+list(k), "holds too")
+		}
+	case len(s.Near) > 0:
+		line("key: "+list(s.Near[0]), spoilt(s.Near[0])+": those rows are held until mended")
+		for _, k := range s.Keys[:min(len(s.Keys), 2)] {
+			line("# key: "+list(k), "in every row, and different in each")
+		}
+	default:
+		line("# key: …", "no column, and no few together, tell the rows apart")
+	}
+}
+
+func (s *Survey) writeInto(line func(string, string), d Draft) {
+	switch {
+	case len(d.Calendars) == 0:
+		line("into: "+scalar(d.Name+".ics"), "made when something is first loaded into it")
+	case len(d.Calendars) == 1:
+		line("into: "+scalar(d.Calendars[0]), "")
+	default:
+		best := d.Calendars[0]
+		for _, c := range d.Calendars {
+			if strings.Contains(d.Name, strings.TrimSuffix(c, "s")) {
+				best = c
+			}
+		}
+		others := slices.DeleteFunc(slices.Clone(d.Calendars), func(c string) bool { return c == best })
+		line("into: "+scalar(best), "or "+strings.Join(others, ", "))
+	}
+}
+
+func (s *Survey) writeAssumptions(line func(string, string)) {
+	timed := false
+	for _, c := range s.Columns {
+		if c.Field == "start" && c.Kind != "date" {
+			timed = true
+		}
+		if strings.HasPrefix(c.Dates, "unsettled") {
+			line("# day_order: day first", "nothing in "+c.Header+" tells 05/03 from 03/05: say which")
+		}
+	}
+	switch {
+	case timed && s.Intake.EventText("end") == "" && s.Intake.EventText("length") == "":
+		line("assume: { length: 1h, overnight: 12h }", "no column says when events end")
+	case timed:
+		line("assume: { overnight: 12h }", "add length: 1h for rows without an end")
+	}
+}
+
+// rest gives the columns that no field takes, as templates name them.
+func (s *Survey) rest(header table.Header) []string {
+	var out []string
+	for i, c := range s.Columns {
+		key := len(s.Keys) > 0 && slices.Contains(s.Keys[0].Columns, c.Header) || len(s.Near) > 0 && slices.Contains(s.Near[0].Columns, c.Header)
+		if c.Field == "" && !key && c.Filled > 0 {
+			out = append(out, intake.Reference(header, i))
+		}
+	}
+	return out
+}
+
+func numbers(rows []int) string {
+	parts := make([]string, len(rows))
+	for i, r := range rows {
+		parts[i] = strconv.Itoa(r)
+	}
+	return strings.Join(parts, " and ")
+}
+
+// scalar writes a text so that YAML reads it as that text.
+func scalar(s string) string {
+	plain := s != "" && s == strings.TrimSpace(s)
+	for i, r := range s {
+		letter := r == '_' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r > 0x7f
+		if !letter && (i == 0 || !strings.ContainsRune("0123456789 .-/()+", r)) {
+			plain = false
+		}
+	}
+	switch strings.ToLower(s) {
+	case "yes", "no", "true", "false", "null", "on", "off", "y", "n":
+		plain = false
+	}
+	if plain {
+		return s
+	}
+	return strconv.Quote(s)
+}

@@ -1,0 +1,361 @@
+// Package survey says what a table holds: each column's kind, how full it is,
+// which event field it suits, and which columns can serve as a key.
+//
+// Rows are looked at one after another and not kept. What is counted over all
+// rows is exact; which values are there twice is worked out for the first
+// Sample rows, so that memory stays the same however long the table is.
+package survey
+
+import (
+	"fmt"
+	"hash/maphash"
+	"slices"
+	"strconv"
+	"strings"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/intake"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+)
+
+// Sample is how many rows are looked at for values that are there twice.
+const Sample = 200_000
+
+// Column is what can be said of one column.
+type Column struct {
+	Letter   string   `json:"letter"`
+	Header   string   `json:"header"`
+	Kind     string   `json:"kind"` // date, time of day, date and time, number, text, …; empty when nothing is in it
+	Filled   int      `json:"filled"`
+	Distinct int      `json:"distinct"`
+	Samples  []string `json:"samples"` // three at most, all different
+	Field    string   `json:"field"`   // the event field it suits, "" for none
+	Sure     string   `json:"sure"`    // surely, likely or perhaps
+	Dates    string   `json:"dates"`   // what settles the order of day and month
+}
+
+// Key is columns that could identify a row.
+type Key struct {
+	Columns []string `json:"columns"`
+	Doubles [][]int  `json:"doubles,omitempty"` // rows that share a value, a few of them; none for a key that holds
+	Twice   int      `json:"twice"`             // rows whose value another row has too
+	Blank   int      `json:"blank"`             // rows in which a part is empty
+}
+
+// Survey is what can be said of a table.
+type Survey struct {
+	Rows    int             `json:"rows"`    // without totals
+	Sampled int             `json:"sampled"` // rows looked at for doubles
+	Columns []Column        `json:"columns"`
+	Keys    []Key           `json:"keys"`      // that hold, best first
+	Near    []Key           `json:"near_keys"` // that a few rows spoil
+	Totals  []int           `json:"totals"`    // rows that only sum up others
+	Damaged int             `json:"damaged"`   // rows that could not be read
+	Carried []string        `json:"carried"`   // columns that seem to be written once and left blank below
+	Choices []intake.Choice `json:"-"`
+	Problem *fault.Fault    `json:"-"` // why no intake can be drafted
+	Intake  *intake.Intake  `json:"-"` // with the templates of the choices
+}
+
+// Surveyor takes rows in.
+type Surveyor struct {
+	header  table.Header
+	columns []*column
+	seed    maphash.Seed
+	numbers []int32 // of the rows sampled
+	out     Survey
+}
+
+// column is what is remembered of one column.
+type column struct {
+	moments  *moment.Column
+	filled   int
+	kinds    [table.Bad + 1]int
+	figures  int // texts that are numbers
+	longest  int
+	samples  []string
+	prints   []uint64 // of the rows sampled; 0 for an empty cell
+	begun    bool     // the first row is filled
+	blankRun int      // blanks below a filled cell
+}
+
+// New begins a survey.
+func New(header table.Header, set moment.Settings) *Surveyor {
+	s := &Surveyor{header: header, seed: maphash.MakeSeed()}
+	for range header {
+		s.columns = append(s.columns, &column{moments: moment.NewColumn(set)})
+	}
+	return s
+}
+
+// Add looks at one row.
+func (s *Surveyor) Add(row table.Row) {
+	switch {
+	case row.Fault != nil:
+		s.out.Damaged++
+		return
+	case row.Sums():
+		s.out.Totals = append(s.out.Totals, int(row.Number))
+		return
+	}
+	s.out.Rows++
+	sampled := len(s.numbers) < Sample
+	if sampled {
+		s.numbers = append(s.numbers, row.Number)
+	}
+	for i, c := range s.columns {
+		cell := row.Cell(i)
+		print := uint64(0)
+		if cell.Filled() {
+			c.add(int(row.Number), cell)
+			print = maphash.String(s.seed, identity.Normal(cell)) | 1
+		} else if c.filled > 0 {
+			c.blankRun++
+		}
+		c.begun = c.begun || s.out.Rows == 1 && print != 0
+		if sampled {
+			c.prints = append(c.prints, print)
+		}
+	}
+}
+
+func (c *column) add(row int, cell table.Cell) {
+	c.filled++
+	c.kinds[cell.Kind]++
+	c.moments.Learn(row, cell)
+	if cell.Kind == table.Text && c.figures == c.filled-1 {
+		if _, err := strconv.ParseFloat(strings.Replace(strings.TrimSpace(cell.Text), ",", ".", 1), 64); err == nil {
+			c.figures++
+		}
+	}
+	c.longest = max(c.longest, len(cell.Text))
+	if len(c.samples) < 3 {
+		if text := fault.Shorten(strings.TrimSpace(cell.Text), 40); !slices.Contains(c.samples, text) {
+			c.samples = append(c.samples, strings.Clone(text))
+		}
+	}
+}
+
+// kind names what most of the column's cells are.
+func (c *column) kind() string {
+	if c.filled == 0 {
+		return "empty"
+	}
+	most, count := table.Text, 0
+	for k, n := range c.kinds {
+		if n > count {
+			most, count = table.Kind(k), n
+		}
+	}
+	form := c.moments.Form(c.filled)
+	switch {
+	case most == table.Text && form == "" && c.figures == c.filled:
+		return "number"
+	case most == table.Text && form != "":
+		return form
+	case most == table.Date && c.kinds[table.DateTime] > 0:
+		return "date and time"
+	}
+	return most.String()
+}
+
+// Finish ends the survey.
+func (s *Surveyor) Finish() *Survey {
+	out := &s.out
+	out.Sampled = len(s.numbers)
+	in := &intake.Intake{}
+	traits := make([]intake.Traits, len(s.columns))
+	for i, c := range s.columns {
+		c.moments.Settle()
+		traits[i] = intake.Traits{Column: c.moments, Filled: c.filled}
+	}
+	intake.Decide(traits)
+	s.keys()
+	if len(out.Keys) > 0 {
+		in.Key = out.Keys[0].Columns
+	}
+	out.Choices, out.Problem = in.Suit(s.header, traits)
+	out.Intake = in
+	for i, c := range s.columns {
+		col := Column{Letter: table.Letter(i), Header: s.header[i], Kind: c.kind(), Filled: c.filled, Distinct: s.distinct(c), Samples: c.samples}
+		if col.Samples == nil {
+			col.Samples = []string{}
+		}
+		if c.moments.Role() != moment.ClockRole && c.moments.Holds(c.filled) {
+			col.Dates = c.moments.Evidence()
+		}
+		for _, choice := range out.Choices {
+			if slices.Contains(choice.Indexes, i) {
+				col.Field, col.Sure = choice.Field, choice.Sure.String()
+			}
+		}
+		if c.begun && c.blankRun > 0 && c.filled*2 <= out.Rows && c.moments.Holds(c.filled) {
+			out.Carried = append(out.Carried, s.header.Label(i))
+		}
+		out.Columns = append(out.Columns, col)
+	}
+	return out
+}
+
+func (s *Surveyor) distinct(c *column) int {
+	sorted := slices.Clone(c.prints)
+	slices.Sort(sorted)
+	n := len(slices.Compact(sorted))
+	if len(sorted) > 0 && sorted[0] == 0 {
+		n--
+	}
+	return n
+}
+
+// steady are words in the headings of columns that keep their values, best
+// first.
+var steady = []string{"id", "uid", "no", "nr", "number", "ref", "reference", "key", "code", "booking", "nummer", "numéro", "numero", "número", "referenz", "référence", "referencia", "kennung", "codice", "código"}
+
+// steadiness ranks how likely a column's values are to stay put: a number that
+// somebody gave it first, a time last.
+func (s *Surveyor) steadiness(i int) int {
+	c := s.columns[i]
+	score := 0
+	words := strings.FieldsFunc(strings.ToLower(s.header.Label(i)), func(r rune) bool { return strings.ContainsRune(" ._-/#", r) })
+	for n, w := range steady {
+		if slices.Contains(words, w) {
+			score = max(score, 100-n)
+		}
+	}
+	switch {
+	case c.moments.Holds(c.filled):
+		score -= 60
+	case c.longest > 60:
+		score -= 50
+	case c.figures == c.filled || c.kinds[table.Number] == c.filled:
+		score += 5
+	}
+	return score - i // of two alike the one further left
+}
+
+// keys finds the smallest sets of columns that are filled and unique.
+func (s *Surveyor) keys() {
+	var order []int
+	for i, c := range s.columns {
+		if c.filled > 0 && s.header.Label(i) != "" {
+			order = append(order, i)
+		}
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return s.steadiness(b) - s.steadiness(a) })
+	spoilt := func(k Key) int { return k.Twice + k.Blank }
+	for _, i := range order {
+		k := s.key(i)
+		switch bad := spoilt(k); {
+		case bad == 0 && len(s.out.Keys) < 3 && (len(s.out.Keys) == 0 || s.steadiness(i) > -10):
+			s.out.Keys = append(s.out.Keys, k)
+		case bad > 0 && bad <= max(4, len(s.numbers)/20) && bad*4 <= len(s.numbers) && len(s.out.Near) < 3 && s.steadiness(i) > -10:
+			s.out.Near = append(s.out.Near, k)
+		}
+	}
+	if len(s.out.Keys) > 0 || len(s.numbers) < 2 {
+		return
+	}
+	order = order[:min(len(order), 10)]
+	for size := 2; size <= 3 && len(s.out.Keys) == 0; size++ {
+		for _, set := range sets(order, size) {
+			if k := s.key(set...); spoilt(k) == 0 {
+				s.out.Keys = append(s.out.Keys, k)
+			}
+		}
+	}
+	weight := func(k Key) (sum int) {
+		for _, name := range k.Columns {
+			for _, i := range order {
+				if s.header.Label(i) == name {
+					sum += s.steadiness(i)
+				}
+			}
+		}
+		return sum
+	}
+	slices.SortStableFunc(s.out.Keys, func(a, b Key) int { return weight(b) - weight(a) })
+	s.out.Keys = s.out.Keys[:min(len(s.out.Keys), 3)]
+}
+
+// sets gives every choice of size columns, in order.
+func sets(columns []int, size int) (out [][]int) {
+	if size == 0 {
+		return [][]int{nil}
+	}
+	for i, c := range columns {
+		for _, rest := range sets(columns[i+1:], size-1) {
+			out = append(out, append([]int{c}, rest...))
+		}
+	}
+	return out
+}
+
+// key counts what spoils some columns as a key.
+func (s *Surveyor) key(columns ...int) Key {
+	k := Key{}
+	for _, i := range columns {
+		k.Columns = append(k.Columns, s.header.Label(i))
+	}
+	type entry struct {
+		print uint64
+		row   int32
+	}
+	entries := make([]entry, 0, len(s.numbers))
+	for n, number := range s.numbers {
+		print := uint64(0)
+		for _, i := range columns {
+			p := s.columns[i].prints[n]
+			if p == 0 {
+				print = 0
+				break
+			}
+			print = print*0x9e3779b97f4a7c15 ^ p
+		}
+		if print == 0 {
+			k.Blank++
+			continue
+		}
+		entries = append(entries, entry{print, number})
+	}
+	slices.SortFunc(entries, func(a, b entry) int {
+		if a.print != b.print {
+			if a.print < b.print {
+				return -1
+			}
+			return 1
+		}
+		return int(a.row) - int(b.row)
+	})
+	for from := 0; from < len(entries); {
+		to := from + 1
+		for to < len(entries) && entries[to].print == entries[from].print {
+			to++
+		}
+		if to-from > 1 {
+			k.Twice += to - from
+			if len(k.Doubles) < 3 {
+				var d []int
+				for _, e := range entries[from:min(to, from+5)] {
+					d = append(d, int(e.row))
+				}
+				k.Doubles = append(k.Doubles, d)
+			}
+		}
+		from = to
+	}
+	slices.SortFunc(k.Doubles, func(a, b []int) int { return a[0] - b[0] })
+	return k
+}
+
+// Share says how full a column is.
+func (s *Survey) Share(c Column) string {
+	switch {
+	case s.Rows == 0 || c.Filled == 0:
+		return "–"
+	case c.Filled == s.Rows:
+		return "all"
+	}
+	return fmt.Sprintf("%d%%", max(1, min(99, c.Filled*100/s.Rows)))
+}

@@ -1,0 +1,131 @@
+package job
+
+import (
+	"context"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/intake"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/survey"
+	"almanach/internal/core/table"
+	"almanach/internal/edge/source"
+)
+
+// Survey is what a file was found to hold.
+type Survey struct {
+	*survey.Survey
+	Path   string // of the file, "-" for standard input
+	Origin table.Origin
+	Sheets []source.Sheet
+	About  source.About
+	Header table.Header
+	From   intake.From
+}
+
+// SurveyFile looks at a file, row by row. progress, unless nil, is told the
+// number of rows read so far.
+func SurveyFile(ctx context.Context, office *Office, path string, from intake.From, progress func(rows int)) (*Survey, error) {
+	o := sourceOptions(office, from)
+	r, sheets, err := source.OpenListed(path, o)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	out := &Survey{Path: path, Origin: *r.Origin(), Sheets: sheets, Header: r.Header(), From: from}
+	s := survey.New(r.Header(), moment.Settings{Present: office.Now, Zones: office.Zones})
+	for n := 1; ; n++ {
+		row, err := r.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return nil, err
+		}
+		if n%1000 == 0 {
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			if progress != nil {
+				progress(n)
+			}
+		}
+		if !row.Hidden {
+			s.Add(row)
+		}
+	}
+	out.About = *r.About()
+	out.Survey = s.Finish()
+	return out, nil
+}
+
+func sourceOptions(office *Office, from intake.From) source.Options {
+	return source.Options{Sheet: from.Sheet, All: from.All, Range: from.Range, Header: from.Header, FillDown: from.FillDown, Hidden: from.Hidden, Records: from.Records, Zones: office.Zones.Find}
+}
+
+// Draft writes a first intake for a surveyed file and gives its path: on a
+// desk among the intakes, else here. An intake that exists is never touched.
+func Draft(office *Office, s *Survey, name, out string) (string, error) {
+	if s.Path == "-" {
+		return "", fault.Newf("an intake cannot be drafted from standard input").Do("save it as a file first")
+	}
+	if name == "" {
+		name = intake.NameFromFile(s.Path)
+	}
+	d := survey.Draft{Name: name, From: s.Path, Records: s.From.Records, Header: s.Header, HeaderRow: s.About.HeaderFirst, Calendars: office.Desk.Calendars(), Day: office.Now.Format("2 January 2006")}
+	if len(s.Sheets) > 1 {
+		d.Sheet = s.Origin.Sheet
+	}
+	if z, _, f := office.DefaultZone(); f == nil {
+		d.Zone = z.Name()
+	}
+	if out == "" {
+		out = name + ".yaml"
+		if office.Desk.Dir != "" {
+			out = filepath.Join(office.Desk.Dir, "intakes", out)
+		}
+	}
+	if office.Desk.Dir != "" { // the desk's files are named from the desk
+		if rel, err := relative(office.Desk.Dir, s.Path); err == nil {
+			d.From = filepath.ToSlash(rel)
+		}
+	}
+	if err := os.MkdirAll(filepath.Dir(out), 0o755); err != nil {
+		return "", fault.Newf("its folder cannot be made: %w", err).At(fault.Place{File: out}).FromOutside()
+	}
+	f, err := os.OpenFile(out, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if errors.Is(err, fs.ErrExist) {
+		return "", fault.Newf("exists already and was not touched").At(fault.Place{File: out}).Do("give another name with --name, or look at what it says")
+	}
+	if err == nil {
+		_, err = io.WriteString(f, s.Write(d))
+		if e := f.Close(); err == nil {
+			err = e
+		}
+	}
+	if err != nil {
+		return "", fault.Newf("cannot be written: %w", err).At(fault.Place{File: out}).FromOutside()
+	}
+	return out, nil
+}
+
+func relative(dir, path string) (string, error) {
+	a, err := filepath.Abs(dir)
+	if err != nil {
+		return "", err
+	}
+	b, err := filepath.Abs(path)
+	if err != nil {
+		return "", err
+	}
+	rel, err := filepath.Rel(a, b)
+	if err != nil || strings.HasPrefix(rel, "..") {
+		return b, nil // outside of the desk: named in full
+	}
+	return rel, nil
+}

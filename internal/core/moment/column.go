@@ -118,8 +118,10 @@ type Column struct {
 
 // tally is the evidence of dates written as numbers.
 type tally struct {
-	possible   Order
-	against    map[Order]*rows
+	possible   Order           // by the numbers
+	weekday    Order           // by weekdays, which count only where the numbers leave it open
+	against    map[Order]*rows // rows whose numbers rule an order out
+	unfit      map[Order]*rows // rows whose weekdays do
 	count      int
 	low, high  [2]int // smallest and greatest first and last number of hyphened dates
 	hyphenated int
@@ -156,7 +158,8 @@ func (r *rows) String() string {
 // NewColumn begins to learn a column.
 func NewColumn(set Settings) *Column {
 	c := &Column{set: set, cache: map[string]shape{}}
-	c.sure.possible, c.loose.possible = allOrders, allOrders
+	c.sure = tally{possible: allOrders, weekday: allOrders, against: map[Order]*rows{}, unfit: map[Order]*rows{}}
+	c.loose = tally{possible: allOrders, weekday: allOrders, against: map[Order]*rows{}, unfit: map[Order]*rows{}}
 	return c
 }
 
@@ -260,25 +263,16 @@ func (c *Column) learnShape(row int, s shape, t *tally) {
 			c.textHigh++
 			c.highRows.add(row)
 		}
-		found := c.readings(d)
-		var orders Order
-		for _, r := range found.all() {
-			orders |= r.order
-		}
-		if orders == 0 {
+		byWeekday := d.weekdays != 0
+		fits := c.orders(d)
+		d.weekdays = 0
+		numbers := c.orders(d)
+		if numbers == 0 {
 			continue // no date at all; it settles nothing
 		}
-		for _, o := range []Order{DayFirst, MonthFirst, YearFirst} {
-			if orders&o == 0 {
-				if t.against == nil {
-					t.against = map[Order]*rows{}
-				}
-				if t.against[o] == nil {
-					t.against[o] = &rows{}
-				}
-				t.against[o].add(row)
-				t.possible &^= o
-			}
+		t.rule(&t.possible, t.against, numbers, row)
+		if byWeekday && fits != 0 {
+			t.rule(&t.weekday, t.unfit, fits, row)
 		}
 		if d.dash && d.twoDigit {
 			if t.hyphenated == 0 {
@@ -289,6 +283,29 @@ func (c *Column) learnShape(row int, s shape, t *tally) {
 			t.hyphenated++
 		}
 	}
+}
+
+// rule takes the orders away that a row does not have.
+func (t *tally) rule(possible *Order, against map[Order]*rows, orders Order, row int) {
+	for _, o := range []Order{DayFirst, MonthFirst, YearFirst} {
+		if orders&o != 0 {
+			continue
+		}
+		if against[o] == nil {
+			against[o] = &rows{}
+		}
+		against[o].add(row)
+		*possible &^= o
+	}
+}
+
+// orders gives every order in which d is a date.
+func (c *Column) orders(d date) (out Order) {
+	found := c.readings(d)
+	for _, r := range found.all() {
+		out |= r.order
+	}
+	return out
 }
 
 // reading is one way to read a date written as numbers.
@@ -412,7 +429,11 @@ func (c *Column) Role() Role { return c.role }
 func (c *Column) settleOrder(t *tally) {
 	if c.role == DateRole {
 		t.possible &= c.loose.possible
+		t.weekday &= c.loose.weekday
 		t.count += c.loose.count
+	}
+	if t.possible&DayFirst != 0 && t.possible&MonthFirst != 0 {
+		t.possible &= t.weekday
 	}
 	if t.hyphenated >= 3 && t.possible&YearFirst != 0 { // the year is the number that hardly moves
 		first, last := t.high[0]-t.low[0], t.high[1]-t.low[1]
@@ -458,8 +479,10 @@ func (c *Column) Evidence() string {
 }
 
 func (t *tally) rowsAgainst(o Order) string {
-	if r := t.against[o]; r != nil {
-		return r.String()
+	for _, r := range []*rows{t.against[o], t.unfit[o]} {
+		if r != nil {
+			return r.String()
+		}
 	}
 	return "no row"
 }

@@ -208,7 +208,9 @@ func (p *parser) next() bool {
 	t := p.tok(0)
 	switch t.kind {
 	case 'n':
-		if p.role == ClockRole {
+		first := p.out.halves[0]
+		ending := p.side == 1 && first.date.form != noDate && first.clock != noClock && p.tok(1).kind == '.' && p.tok(3).kind != '.' // 5.3.26 14.30-16.00
+		if p.role == ClockRole || ending {
 			return p.clock() || p.date()
 		}
 		return p.date() || p.clock() || p.bareHour()
@@ -497,7 +499,11 @@ func (p *parser) clock() bool {
 		}
 		return p.hms(t.num, u.num, 0, 3)
 	case short && s1.kind == 'w' && (s1.text == "h" || s1.text == "u") && u.kind == 'n' && len(u.text) == 2 && !u.gap:
-		return p.hms(t.num, u.num, 0, 3)
+		n := 3
+		if p.sense(3).is&isMinute != 0 && !p.tok(3).gap { // 14h30min
+			n = 4
+		}
+		return p.hms(t.num, u.num, 0, n)
 	case short && p.sense(1).is&isHour != 0:
 		return p.hms(t.num, 0, 0, 2)
 	case short && p.meridian(1):

@@ -23,6 +23,9 @@ import (
 // Sample is how many rows are looked at for values that are there twice.
 const Sample = 200_000
 
+// settled is how many cells tell whether a column holds dates at all.
+const settled = 1000
+
 // Column is what can be said of one column.
 type Column struct {
 	Letter   string   `json:"letter"`
@@ -124,7 +127,9 @@ func (s *Surveyor) Add(row table.Row) {
 func (c *column) add(row int, cell table.Cell) {
 	c.filled++
 	c.kinds[cell.Kind]++
-	c.moments.Learn(row, cell)
+	if c.filled <= settled || c.moments.Holds(c.filled) { // what holds no dates by then will not
+		c.moments.Learn(row, cell)
+	}
 	if cell.Kind == table.Text && c.figures == c.filled-1 {
 		if _, err := strconv.ParseFloat(strings.Replace(strings.TrimSpace(cell.Text), ",", ".", 1), 64); err == nil {
 			c.figures++

@@ -172,7 +172,7 @@ func differences(r agree.Result, wanted, current *event.Event, seal *agree.Seal,
 			continue
 		}
 		if f.Field != event.When {
-			out = append(out, Difference{Field: f.Field.String(), Wanted: wanted.Text(f.Field), Calendar: current.Text(f.Field), Outcome: f.Outcome})
+			out = append(out, Difference{Field: f.Field.String(), Wanted: wanted.Shown(f.Field), Calendar: current.Shown(f.Field), Outcome: f.Outcome})
 			continue
 		}
 		last, known := seal.Last(zones)
@@ -188,7 +188,7 @@ func differences(r agree.Result, wanted, current *event.Event, seal *agree.Seal,
 	return out
 }
 
-var spanParts = []string{"start", "end", "all_day", "zone", "repeat"}
+var spanParts = []string{"start", "end", "all_day", "zone", "repeat", "also", "except"}
 
 func spanPart(s event.Span, part string) string {
 	switch part {
@@ -203,6 +203,10 @@ func spanPart(s event.Span, part string) string {
 		return fmt.Sprint(s.AllDay())
 	case "zone":
 		return s.Start.ZoneName()
+	case "also":
+		return strings.Join(s.Extra, ", ")
+	case "except":
+		return strings.Join(s.Except, ", ")
 	}
 	return s.Rule
 }
@@ -219,9 +223,6 @@ func SpanDifferences(wanted, current event.Span) []Difference {
 		if a != b {
 			out = append(out, Difference{Field: part, Wanted: a, Calendar: b, Time: part == "start" || part == "end"})
 		}
-	}
-	if len(out) == 0 { // the dates that are excepted or added
-		out = append(out, Difference{Field: "repeat", Wanted: strings.Join(append(wanted.Extra, wanted.Except...), ","), Calendar: strings.Join(append(current.Extra, current.Except...), ",")})
 	}
 	return out
 }

@@ -480,6 +480,7 @@ func (s *shard) settle(i int, id identity.ID, old *calendar.Object, w *intake.Wa
 		s.hold(i, fault.Newf("its event in calendar %s, line %d, cannot be read: %w", s.cal.Name(), line(old.Line, err), err).Do("mend it there"))
 		return
 	}
+	view.Attune(&w.Event, old.Raw)
 	seal := agree.ParseSeal(view.Seal)
 	if !w.Event.Given.Has(event.Status) && seal.Cancelled() { // its row had gone, and is back
 		w.Event.SetText(event.Status, "")
@@ -586,7 +587,7 @@ func (l *load) fresh(dst []byte, id identity.ID, key identity.Key, e *event.Even
 		{Name: event.PropIntake, Value: ical.Escape(l.in.Identity)},
 		{Name: event.PropKey, Value: ical.Escape(key.String())},
 	}, l.office.Stamp())
-	return agree.AppendSealed(dst, from, &seal)
+	return agree.AppendSealed(dst, from, &seal, event.AppendReminders(nil, e))
 }
 
 // rewrite gives an event's text with the fields that changed, the seal, and

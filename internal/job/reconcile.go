@@ -172,6 +172,10 @@ func (r *reconciler) row(m mappedRow) {
 	key := r.batch.Mapping.Key(r.batch.Rows[m.index]).String()
 	t := &r.out.Totals
 	var view *event.View
+	var raw []byte
+	if o := r.cal.Find(m.id); o != nil {
+		raw = o.Raw
+	}
 	if current != nil {
 		view = current.view
 		current.used = true
@@ -186,6 +190,7 @@ func (r *reconciler) row(m mappedRow) {
 		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Missing, Place: place, Key: key, UID: m.id.String(), Calendar: r.cal.Name(), Title: m.wanted.Event.Text(event.Title), Event: m.wanted.Event, Reason: "in the source, not in the calendar"})
 		return
 	}
+	view.Attune(&m.wanted.Event, raw)
 	fields := reconcile.Differ(&m.wanted.Event, &view.Event)
 	if len(fields) == 0 {
 		t.Source.Agrees++
@@ -204,7 +209,7 @@ func (r *reconciler) row(m mappedRow) {
 			f.Fields = append(f.Fields, SpanDifferences(m.wanted.Event.When, view.When)...)
 			continue
 		}
-		f.Fields = append(f.Fields, Difference{Field: field.String(), Wanted: m.wanted.Event.Text(field), Calendar: view.Text(field)})
+		f.Fields = append(f.Fields, Difference{Field: field.String(), Wanted: m.wanted.Event.Shown(field), Calendar: view.Shown(field)})
 	}
 	r.out.Findings = append(r.out.Findings, f)
 }

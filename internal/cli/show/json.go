@@ -53,6 +53,9 @@ func eventOf(e *event.Event) *eventJSON {
 		return nil
 	}
 	out := &eventJSON{Title: e.Text(event.Title), AllDay: e.When.AllDay(), Zone: e.When.Start.ZoneName(), Location: e.Text(event.Location), Description: e.Text(event.Description), Status: e.Text(event.Status), Attendees: []string{}, RRule: e.When.Rule}
+	for _, p := range e.People() {
+		out.Attendees = append(out.Attendees, p.Show())
+	}
 	out.Start, out.End = e.When.Start.RFC3339(), e.When.End.RFC3339()
 	if out.AllDay {
 		out.End = e.When.LastDay().RFC3339()

@@ -92,7 +92,7 @@ type fieldOutcome struct {
 }
 
 func compareField(f event.Field, wanted, current *event.Event, seal *Seal, zones ical.Zones) fieldOutcome {
-	equal := wanted.Text(f) == current.Text(f)
+	equal := wanted.Meaning(f) == current.Meaning(f)
 	if f == event.When {
 		equal = wanted.When.Same(current.When)
 	}
@@ -100,7 +100,7 @@ func compareField(f event.Field, wanted, current *event.Event, seal *Seal, zones
 		switch {
 		case equal:
 			return fieldOutcome{Same, true}
-		case f != event.When && current.Text(f) == "":
+		case f != event.When && current.Meaning(f) == "":
 			return fieldOutcome{Changed, false}
 		}
 		return fieldOutcome{Disputed, false}

@@ -94,7 +94,7 @@ func appendPrint(dst []byte, f event.Field, e *event.Event) []byte {
 	if f == event.When {
 		return e.When.Append(dst)
 	}
-	text := e.Text(f)
+	text := e.Meaning(f)
 	if text == "" {
 		return append(dst, '-')
 	}
@@ -156,10 +156,11 @@ func (s *Seal) Last(zones ical.Zones) (event.Span, bool) {
 }
 
 // Edited tells whether the event differs from what the calendar held after
-// the last load, in any field that was loaded.
+// the last load, in any field that was loaded and that an event tells by
+// itself.
 func (s *Seal) Edited(current *event.Event, zones ical.Zones) bool {
 	for _, f := range allFields {
-		if s.Knows(f) && !matches(s.calendar[f], f, current, zones) {
+		if f != event.Participation && f != event.Properties && s.Knows(f) && !matches(s.calendar[f], f, current, zones) {
 			return true
 		}
 	}

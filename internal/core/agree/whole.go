@@ -19,14 +19,15 @@ import (
 const endLine = "END:VEVENT\r\n"
 
 // AppendSealed appends to the text of a new event, which stands in dst from
-// offset from on and lacks its END line, the seal and that line.
-func AppendSealed(dst []byte, from int, seal *Seal) []byte {
+// offset from on and lacks its END line, the seal, the alarms and that line.
+func AppendSealed(dst []byte, from int, seal *Seal, alarms []byte) []byte {
 	var d xxhash.Digest
 	d.Reset()
 	d.Write(dst[from:])
+	d.Write(alarms)
 	d.WriteString(endLine)
 	dst = ical.AppendLine(dst, event.PropSeal, nil, string(seal.appendTo(make([]byte, 0, 256), d.Sum64())))
-	return append(dst, endLine...)
+	return append(append(dst, alarms...), endLine...)
 }
 
 // Reseal puts a seal into an event in which everything else is as it is to be

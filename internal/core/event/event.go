@@ -23,13 +23,25 @@ const (
 	URL
 	Categories
 	Status
+	Styled        // the description in HTML (RFC 9073)
+	Conference    // where to join by wire (RFC 7986)
+	Colour        // a CSS colour name (RFC 7986)
+	Busy          // "free", or "" for busy
+	Priority      // 1 to 9, "" for none
+	Visibility    // "private", "confidential", or "" for public
+	Organizer     // a person
+	Attendees     // persons, a line each
+	Participation // somebody's own answer: address and answer
+	Reminders     // ours alone, a line each
+	Attachments   // links, a line each
+	Properties    // others by their RFC names, "NAME:value" a line each
 	numFields
 )
 
 // NumFields is how many fields there are.
 const NumFields = int(numFields)
 
-var fieldNames = [numFields]string{"when", "title", "location", "description", "url", "categories", "status"}
+var fieldNames = [numFields]string{"when", "title", "location", "description", "url", "categories", "status", "styled", "conference", "colour", "busy", "priority", "visibility", "organizer", "attendees", "participation", "reminders", "attachments", "properties"}
 
 // String is the field's name in messages, JSON and seals.
 func (f Field) String() string { return fieldNames[f] }
@@ -60,16 +72,26 @@ type Set uint32
 func (s Set) Has(f Field) bool { return s&(1<<f) != 0 }
 
 // Event is the meaning of one event. Given tells which fields it speaks of; a
-// field that is not given is none of its business. Texts are canonical.
+// field that is not given is none of its business. Texts are canonical: lists
+// have an item a line, persons are as Person writes them.
 type Event struct {
 	Given Set
 	When  Span
+	Send  bool // a scheduling server may send invitations to its attendees
 	text  [numFields]string
 }
 
-// Text gives a field other than When: a text, or for Categories the sorted
-// items on a line each, or for Status "cancelled", "tentative" or "".
+// Text gives a field other than When.
 func (e *Event) Text(f Field) string { return e.text[f] }
+
+// Meaning is Text with what says the same as nothing taken for nothing: an
+// event is confirmed unless it says otherwise. Agreement is on it.
+func (e *Event) Meaning(f Field) string {
+	if f == Status && e.text[f] == "confirmed" {
+		return ""
+	}
+	return e.text[f]
+}
 
 // SetText gives the event a field, bringing its text into canonical form.
 func (e *Event) SetText(f Field, s string) {
@@ -112,7 +134,8 @@ func Canonical(f Field, s string) string {
 		s = norm.NFC.String(s)
 	}
 	s = strings.TrimSpace(s)
-	if f == Categories {
+	switch f {
+	case Categories, Attendees, Reminders, Attachments, Properties:
 		return canonicalList(s)
 	}
 	return s

@@ -2,6 +2,7 @@ package event
 
 import (
 	"errors"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -17,8 +18,8 @@ import (
 type Span struct {
 	Start, End zone.Time
 	Rule       string   // RRULE in the form rule.Rule writes it; "" for a single event
-	Extra      []string // RDATE values as written, sorted
-	Except     []string // EXDATE values as written, sorted
+	Extra      []string // RDATE values on the start's clock, sorted; periods with their ends
+	Except     []string // EXDATE values on the start's clock, sorted
 }
 
 // AllDay tells whether the event has dates and no times.
@@ -166,6 +167,19 @@ func canonicalRule(value string) string {
 	return r.String()
 }
 
+// OnClock gives the value of an RDATE or EXDATE as it is kept in a Span: on the
+// clock of the event's start, or a date alone.
+func OnClock(t, start zone.Time) string {
+	switch {
+	case t.Form == zone.Date || start.Form == zone.Date || start.Form == zone.Floating:
+	case start.Form == zone.Local:
+		t = t.InZone(start.Zone)
+	case t.Form != zone.Floating:
+		t = t.InZone(zone.UTC)
+	}
+	return ical.FormatTime(t)
+}
+
 func canonicalList(s string) string {
 	var items []string
 	for item := range strings.SplitSeq(s, "\n") {
@@ -174,7 +188,7 @@ func canonicalList(s string) string {
 		}
 	}
 	sort.Strings(items)
-	return strings.Join(items, "\n")
+	return strings.Join(slices.Compact(items), "\n")
 }
 
 // Length is how long the event lasts on its own clock; for all-day events in

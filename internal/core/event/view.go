@@ -1,8 +1,8 @@
 package event
 
 import (
-	"fmt"
 	"sort"
+	"strconv"
 	"strings"
 
 	"almanach/internal/core/ical"
@@ -27,7 +27,7 @@ type View struct {
 	Recurrence  zone.Time // RECURRENCE-ID; zero for a master or a single event
 	Future      bool      // the override stands for all later occurrences too (RANGE)
 	Sequence    int
-	Attendees   []string // "Name <address>", in the order of the event
+	Guests      []Person // its attendees, in the order of the event
 }
 
 // Read reads a VEVENT. The view's texts may share memory with raw, which must
@@ -37,6 +37,8 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 	var v View
 	var duration *ical.Duration
 	var err error
+	var dates []ical.Line // RDATE and EXDATE
+	var alarm alarmReader
 	fail := func(l ical.Line, e error) {
 		if err == nil && e != nil {
 			err = &LineError{Line: int(l.Number), Property: l.Name(), Err: e}
@@ -49,6 +51,7 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 	}
 	for l := range ical.Lines(raw) {
 		if l.Depth != 0 {
+			alarm.read(l, &v)
 			continue
 		}
 		switch l.Initial() {
@@ -72,7 +75,9 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 			case l.Is("STATUS"):
 				v.SetText(Status, statusFrom(string(l.Value())))
 			case l.Is("SEQUENCE"):
-				fmt.Sscan(string(l.Value()), &v.Sequence)
+				v.Sequence, _ = strconv.Atoi(string(l.Value()))
+			case l.Is("STYLED-DESCRIPTION"):
+				v.SetText(Styled, l.Text())
 			}
 		case 'l':
 			if l.Is("LOCATION") {
@@ -86,25 +91,48 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 			}
 		case 'c':
 			if l.Is("CATEGORIES") {
-				v.SetText(Categories, v.Text(Categories)+"\n"+strings.Join(ical.SplitList(l.Value()), "\n"))
+				v.add(Categories, strings.Join(ical.SplitList(l.Value()), "\n"))
+			} else if l.Is("CLASS") {
+				v.SetText(Visibility, visibilityFrom(string(l.Value())))
+			} else if l.Is("COLOR") {
+				v.SetText(Colour, strings.ToLower(l.Text()))
+			} else if l.Is("CONFERENCE") && v.Text(Conference) == "" {
+				v.SetText(Conference, string(l.Value()))
 			}
 		case 'a':
 			if l.Is("ATTENDEE") {
-				v.Attendees = append(v.Attendees, person(l))
+				p := readPerson(l)
+				v.Guests = append(v.Guests, p)
+				v.add(Attendees, p.String())
+			} else if l.Is("ATTACH") && !strings.EqualFold(l.Param("VALUE"), "BINARY") {
+				v.add(Attachments, string(l.Value()))
+			}
+		case 'o':
+			if l.Is("ORGANIZER") {
+				p := readPerson(l)
+				v.SetText(Organizer, Person{Name: p.Name, Address: p.Address}.String())
+			}
+		case 'p':
+			if l.Is("PRIORITY") && string(l.Value()) != "0" {
+				v.SetText(Priority, string(l.Value()))
+			}
+		case 't':
+			if l.Is("TRANSP") && strings.EqualFold(string(l.Value()), "TRANSPARENT") {
+				v.SetText(Busy, "free")
 			}
 		case 'r':
 			switch {
 			case l.Is("RRULE"):
 				v.When.Rule = canonicalRule(string(l.Value()))
 			case l.Is("RDATE"):
-				v.When.Extra = append(v.When.Extra, string(l.Value()))
+				dates = append(dates, l)
 			case l.Is("RECURRENCE-ID"):
 				v.Recurrence = time(l)
 				v.Future = strings.EqualFold(l.Param("RANGE"), "THISANDFUTURE")
 			}
 		case 'e':
 			if l.Is("EXDATE") {
-				v.When.Except = append(v.When.Except, string(l.Value()))
+				dates = append(dates, l)
 			}
 		case 'x':
 			switch {
@@ -118,6 +146,9 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 				v.Seal = l.Text()
 			}
 		}
+	}
+	for _, l := range dates {
+		v.readDates(l, zones)
 	}
 	sort.Strings(v.When.Extra)
 	sort.Strings(v.When.Except)
@@ -146,21 +177,36 @@ func end(s Span, d *ical.Duration) zone.Time {
 	return s.Start
 }
 
-func person(l ical.Line) string {
-	address := string(l.Value())
-	if len(address) > 7 && strings.EqualFold(address[:7], "mailto:") {
-		address = address[7:]
+// add adds an item to a field that is a list.
+func (v *View) add(f Field, item string) { v.SetText(f, v.text[f]+"\n"+item) }
+
+// readDates takes in the values of an RDATE or EXDATE. One that cannot be read
+// is kept as it is, so that it equals itself.
+func (v *View) readDates(l ical.Line, zones ical.Zones) {
+	list := &v.When.Extra
+	if l.Is("EXDATE") {
+		list = &v.When.Except
 	}
-	if name := l.Param("CN"); name != "" && name != address {
-		return name + " <" + address + ">"
+	for _, value := range ical.SplitList(l.Value()) {
+		at, end, period := strings.Cut(value, "/")
+		if t, err := ical.ParseTime([]byte(at), l.Param("TZID"), zones); err == nil {
+			at = OnClock(t, v.When.Start)
+		}
+		if period {
+			if t, err := ical.ParseTime([]byte(end), l.Param("TZID"), zones); err == nil {
+				end = OnClock(t, v.When.Start)
+			}
+			at += "/" + end
+		}
+		*list = append(*list, at)
 	}
-	return address
 }
 
-// statusFrom gives our word for a STATUS value; confirmed is what an event is
-// anyway.
-func statusFrom(value string) string {
-	if s := strings.ToLower(value); s != "confirmed" {
+// statusFrom gives our word for a STATUS value.
+func statusFrom(value string) string { return strings.ToLower(strings.TrimSpace(value)) }
+
+func visibilityFrom(value string) string {
+	if s := strings.ToLower(strings.TrimSpace(value)); s != "public" {
 		return s
 	}
 	return ""
@@ -178,43 +224,72 @@ func (e *LineError) Error() string { return e.Property + ": " + e.Err.Error() }
 // Unwrap gives the cause.
 func (e *LineError) Unwrap() error { return e.Err }
 
-// Write puts the given fields of e into the component, each as the one
-// property that holds it; an empty text takes the property away.
+// Write puts the given fields of e into the component, each as the property
+// that holds it; an empty text takes the property away.
 func Write(c *ical.Component, fields Set, e *Event) {
 	for f := range numFields {
 		if !fields.Has(f) {
 			continue
 		}
-		if f == When {
+		text := e.text[f]
+		switch f {
+		case When:
 			writeSpan(c, e.When)
-			continue
+		case Organizer:
+			writeOrganizer(c, text, e.Send)
+		case Attendees:
+			writeAttendees(c, text, e.Send)
+		case Participation:
+			writeParticipation(c, text)
+		case Reminders:
+			writeReminders(c, e)
+		case Attachments:
+			writeAttachments(c, text)
+		case Properties:
+			writeProperties(c, text)
+		default:
+			name, params, value := property(f, text)
+			if text == "" {
+				c.Remove(name)
+				continue
+			}
+			c.Set(name, params, nil, value)
 		}
-		name, value := property(f, e.text[f])
-		if e.text[f] == "" {
-			c.Remove(name)
-			continue
-		}
-		c.Set(name, nil, nil, value)
 	}
 }
 
-func property(f Field, text string) (name, value string) {
+// property gives the one property that holds a text field.
+func property(f Field, text string) (name string, params []ical.Param, value string) {
 	switch f {
 	case Title:
-		return "SUMMARY", ical.Escape(text)
+		return "SUMMARY", nil, ical.Escape(text)
 	case Location:
-		return "LOCATION", ical.Escape(text)
+		return "LOCATION", nil, ical.Escape(text)
 	case Description:
-		return "DESCRIPTION", ical.Escape(text)
+		return "DESCRIPTION", nil, ical.Escape(text)
 	case URL:
-		return "URL", strings.ReplaceAll(text, "\n", "")
+		return "URL", nil, oneLine(text)
 	case Categories:
-		return "CATEGORIES", ical.JoinList(strings.Split(text, "\n"))
+		return "CATEGORIES", nil, ical.JoinList(strings.Split(text, "\n"))
 	case Status:
-		return "STATUS", strings.ToUpper(text)
+		return "STATUS", nil, strings.ToUpper(text)
+	case Styled:
+		return "STYLED-DESCRIPTION", []ical.Param{{Name: "VALUE", Values: []string{"TEXT"}}, {Name: "FMTTYPE", Values: []string{"text/html"}}}, ical.Escape(text)
+	case Conference:
+		return "CONFERENCE", []ical.Param{{Name: "VALUE", Values: []string{"URI"}}}, oneLine(text)
+	case Colour:
+		return "COLOR", nil, ical.Escape(text)
+	case Busy:
+		return "TRANSP", nil, map[bool]string{true: "TRANSPARENT", false: "OPAQUE"}[text == "free"]
+	case Priority:
+		return "PRIORITY", nil, oneLine(text)
+	case Visibility:
+		return "CLASS", nil, strings.ToUpper(oneLine(text))
 	}
-	panic("no property for field " + f.String())
+	panic("no single property for field " + f.String())
 }
+
+func oneLine(s string) string { return strings.ReplaceAll(s, "\n", "") }
 
 func writeSpan(c *ical.Component, s Span) {
 	c.Set("DTSTART", ical.TimeParams(s.Start), []string{"TZID", "VALUE"}, ical.FormatTime(s.Start))
@@ -225,6 +300,44 @@ func writeSpan(c *ical.Component, s Span) {
 	} else if l, ok := c.Find("RRULE"); !ok || canonicalRule(string(l.Value())) != s.Rule {
 		c.Set("RRULE", nil, nil, s.Rule)
 	}
+	c.Remove("RDATE")
+	c.Remove("EXDATE")
+	c.Add(appendDates(nil, s))
+}
+
+// appendDates appends the RDATE and EXDATE lines of a series: dates alone, times
+// on the start's clock, and periods each on lines of their own.
+func appendDates(dst []byte, s Span) []byte {
+	for _, list := range []struct {
+		name   string
+		values []string
+	}{{"RDATE", s.Extra}, {"EXDATE", s.Except}} {
+		var groups [3][]string
+		for _, v := range list.values {
+			switch {
+			case strings.Contains(v, "/"):
+				groups[2] = append(groups[2], v)
+			case len(v) == 8 && s.Start.Form != zone.Date:
+				groups[1] = append(groups[1], v)
+			default:
+				groups[0] = append(groups[0], v)
+			}
+		}
+		for kind, values := range groups {
+			if len(values) == 0 {
+				continue
+			}
+			params := ical.TimeParams(s.Start)
+			switch kind {
+			case 1:
+				params = []ical.Param{{Name: "VALUE", Values: []string{"DATE"}}}
+			case 2:
+				params = append([]ical.Param{{Name: "VALUE", Values: []string{"PERIOD"}}}, params...)
+			}
+			dst = ical.AppendLine(dst, list.name, params, strings.Join(values, ","))
+		}
+	}
+	return dst
 }
 
 // Append appends a new VEVENT with the given fields to dst, but for its END
@@ -238,12 +351,22 @@ func Append(dst []byte, e *Event, uid string, marks []Mark, stamp zone.Time) []b
 	if e.When.Rule != "" {
 		dst = ical.AppendLine(dst, "RRULE", nil, e.When.Rule)
 	}
+	if len(e.When.Extra)+len(e.When.Except) > 0 {
+		dst = appendDates(dst, e.When)
+	}
 	for f := range numFields {
-		if f == When || e.text[f] == "" {
+		if f == When || e.text[f] == "" || f >= Organizer {
 			continue
 		}
-		name, value := property(f, e.text[f])
-		dst = ical.AppendLine(dst, name, nil, value)
+		name, params, value := property(f, e.text[f])
+		dst = ical.AppendLine(dst, name, params, value)
+	}
+	dst = appendPeople(dst, e)
+	for uri := range lines(e.text[Attachments]) {
+		dst = ical.AppendLine(dst, "ATTACH", nil, uri)
+	}
+	for p := range lines(e.text[Properties]) {
+		dst = appendProperty(dst, p)
 	}
 	for _, m := range marks {
 		dst = ical.AppendLine(dst, m.Name, nil, m.Value)

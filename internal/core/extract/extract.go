@@ -56,8 +56,8 @@ func New(calendar string, o recur.Occurrence, master *event.View, view *zone.Zon
 	if c := v.Text(event.Categories); c != "" {
 		r.Categories = strings.Split(c, "\n")
 	}
-	if len(v.Attendees) > 0 {
-		r.Attendees = v.Attendees
+	for _, p := range v.Guests {
+		r.Attendees = append(r.Attendees, p.Show())
 	}
 	return r
 }

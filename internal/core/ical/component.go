@@ -1,6 +1,9 @@
 package ical
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // A Component is one component opened for editing. Lines that are not edited
 // keep their bytes.
@@ -56,9 +59,12 @@ func (c *Component) Set(name string, params []Param, drop []string, value string
 	c.removeFrom(at+1, name)
 }
 
-// Add puts a finished content line behind the component's last property,
-// before any inner component.
+// Add puts finished content lines behind the component's last property, before
+// any inner component.
 func (c *Component) Add(raw []byte) {
+	if len(raw) == 0 {
+		return
+	}
 	at := len(c.lines)
 	for i, l := range c.lines {
 		if i > 0 && (l.Depth > 0 || l.Is("END")) {
@@ -66,7 +72,7 @@ func (c *Component) Add(raw []byte) {
 			break
 		}
 	}
-	c.lines = slices.Insert(c.lines, at, newLine(raw, 0))
+	c.lines = slices.Insert(c.lines, at, slices.Collect(Lines(raw))...)
 }
 
 // AddInner puts an inner component behind everything else.
@@ -91,6 +97,48 @@ func (c *Component) removeFrom(from int, name string) {
 		if l.Depth != 0 || !l.Is(name) {
 			kept = append(kept, l)
 		}
+	}
+	c.lines = kept
+}
+
+// Rewrite gives every property of the component's own called name the text
+// that change makes of it; nil takes it away.
+func (c *Component) Rewrite(name string, change func(Line) []byte) {
+	kept := c.lines[:0:0]
+	for _, l := range c.lines {
+		if l.Depth != 0 || !l.Is(name) {
+			kept = append(kept, l)
+			continue
+		}
+		if raw := change(l); raw != nil {
+			kept = append(kept, newLine(raw, 0))
+		}
+	}
+	c.lines = kept
+}
+
+// KeepInner takes away the inner components called name that keep refuses. It
+// is given their bytes.
+func (c *Component) KeepInner(name string, keep func(raw []byte) bool) {
+	kept := c.lines[:0:0]
+	for i := 0; i < len(c.lines); i++ {
+		l := c.lines[i]
+		if l.Depth != 1 || !l.Is("BEGIN") || !strings.EqualFold(string(l.Value()), name) {
+			kept = append(kept, l)
+			continue
+		}
+		end := i
+		var raw []byte
+		for ; end < len(c.lines); end++ {
+			raw = append(raw, c.lines[end].Whole()...)
+			if c.lines[end].Depth == 1 && c.lines[end].Is("END") {
+				break
+			}
+		}
+		if keep(raw) {
+			kept = append(kept, c.lines[i:min(end+1, len(c.lines))]...)
+		}
+		i = end
 	}
 	c.lines = kept
 }

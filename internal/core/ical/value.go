@@ -212,3 +212,14 @@ func ParseOffset(value []byte) (int, error) {
 
 // ErrNoTime means that a property that must have a time has none.
 var ErrNoTime = errors.New("has no start")
+
+// raw are the properties whose values are not of type TEXT (§8.3.2, RFC 7986,
+// RFC 9073), so that nothing in them is escaped.
+var raw = map[string]bool{
+	"ATTACH": true, "ATTENDEE": true, "COMPLETED": true, "CONFERENCE": true, "CREATED": true, "DTEND": true, "DTSTAMP": true, "DTSTART": true, "DUE": true, "DURATION": true, "EXDATE": true, "FREEBUSY": true, "GEO": true, "IMAGE": true,
+	"LAST-MODIFIED": true, "ORGANIZER": true, "PERCENT-COMPLETE": true, "PRIORITY": true, "RDATE": true, "RECURRENCE-ID": true, "REFRESH-INTERVAL": true, "REPEAT": true, "RRULE": true, "SEQUENCE": true, "SOURCE": true, "STRUCTURED-DATA": true, "TRIGGER": true, "TZOFFSETFROM": true, "TZOFFSETTO": true, "TZURL": true, "URL": true,
+}
+
+// IsText tells whether a property's value is of type TEXT, and so escaped. What
+// the RFCs do not know is (§3.8.8).
+func IsText(name string) bool { return !raw[name] }

@@ -31,16 +31,44 @@ type Intake struct {
 	Identity string // what IDs are derived from; never empty
 	From     From
 	Key      []string
-	Into     string
-	Zone     string // "" for the desk's
-	Gone     string // report, cancel or delete
-	Past     bool   // past events can be gone
+	Into     []string          // calendars, as templates
+	Routes   map[string]string // from what Into gives to a calendar; nil for none
+	Zone     string            // "" for the desk's
+	Gone     string            // report, cancel or delete
+	Past     bool              // past events can be gone
 	Dates    moment.Settings
 	Assume   Assume
+	Period   Period
+	Needs    []string // columns
+	Clear    bool     // empty cells clear the event's fields
+	Clean    []string // columns
+	Labels   Labels
+	Words    map[string]map[string]string // for lookup
+	Send     bool                         // invitations
+	Markdown bool                         // the description is Markdown
 
 	event               map[string]template // by setting name
 	leaveOut, cancel    template
+	reminders           []template
+	properties          []property
 	keyAt, intoAt, root *settings.Value
+}
+
+// Period is the time a source is about, as days; zero ends are open.
+type Period struct {
+	From, To string // as the intake writes them
+}
+
+// Labels are labelled lines in one column that become columns.
+type Labels struct {
+	In      string
+	Columns []string
+}
+
+// property is one of the event's other properties.
+type property struct {
+	name string
+	template
 }
 
 // From says where the rows come from. One of File, Newest, Files, Folder and
@@ -90,7 +118,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 			File: v.Text("from.file"), Newest: v.Text("from.newest"), Files: v.Text("from.files"), Folder: v.Text("from.folder"), URL: v.Text("from.url"),
 			Sheet: v.Text("from.sheet"), All: v.Text("from.sheets") == "all", Range: v.Text("from.range"), FillDown: v.Words("from.fill_down"), Hidden: v.Text("from.hidden") == "read", Records: v.Text("from.records"),
 		},
-		Key: v.Words("key"), Into: v.Text("into"), Zone: v.Text("zone"), Gone: v.Text("agree.gone"), Past: v.Yes("agree.past"),
+		Key: v.Words("key"), Into: v.Words("into"), Zone: v.Text("zone"), Gone: v.Text("agree.gone"), Past: v.Yes("agree.past"),
 		Assume: Assume{Length: v.Length("assume.length"), Overnight: v.Length("assume.overnight")},
 		event:  map[string]template{},
 		keyAt:  v.Get("key"), intoAt: v.Get("into"), root: v,
@@ -113,6 +141,30 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	if e := v.Get("event"); e != nil {
 		for _, c := range e.Values {
 			in.event[c.Name] = template{e.Text(c.Name), c}
+		}
+		if c := e.Get("reminders"); c != nil {
+			delete(in.event, "reminders")
+			for _, text := range c.Texts {
+				in.reminders = append(in.reminders, template{text, c})
+			}
+		}
+		if c := e.Get("properties"); c != nil {
+			delete(in.event, "properties")
+			for _, p := range c.Values {
+				in.properties = append(in.properties, property{strings.ToUpper(p.Name), template{p.String(), p}})
+			}
+		}
+		in.Markdown = e.Text("description_as") == "markdown"
+		delete(in.event, "description_as")
+	}
+	in.Period = Period{From: v.Text("period.from"), To: v.Text("period.to")}
+	in.Needs, in.Clean, in.Clear, in.Send = v.Words("needs"), v.Words("clean"), v.Text("empty") == "clear", v.Text("invitations") == "send"
+	in.Labels = Labels{In: v.Text("labels.in"), Columns: v.Words("labels.columns")}
+	in.Routes = v.Table("routes")
+	if w := v.Get("words"); w != nil {
+		in.Words = map[string]map[string]string{}
+		for _, t := range w.Values {
+			in.Words[t.Name] = w.Table(t.Name)
 		}
 	}
 	in.leaveOut = template{v.Text("leave_out"), v.Get("leave_out")}

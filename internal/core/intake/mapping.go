@@ -11,7 +11,6 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
 	"almanach/internal/core/moment"
-	"almanach/internal/core/rule"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 )
@@ -27,19 +26,23 @@ type Mapping struct {
 	key              []int
 	leaveOut, cancel *Condition
 	texts            []textField
+	people           []peopleField
+	organizer        *Template
+	participation    *Template
+	reminders        []*Template
+	properties       []propertyField
 	start, end       *moments
 	length           *Template
 	allDay, zoneOf   *Template
-	repeat           *Template
+	series           series
+	dates            moment.Settings
+	into             []*Template
+	needs            []int
+	from, to         int64                  // the period, as midnights; 0 for open ends
 	columns          map[int]*moment.Column // what was learnt of each column that holds dates
 	eval             evaluator
 	width            int  // cells an expression needs
 	needCells        bool // whether there is any expression
-}
-
-type textField struct {
-	field    event.Field
-	template *Template
 }
 
 // moments is what a date and time is made of: columns read each on its own,
@@ -51,14 +54,20 @@ type moments struct {
 	name    string
 }
 
-var textFields = map[string]event.Field{"title": event.Title, "location": event.Location, "description": event.Description, "url": event.URL, "categories": event.Categories}
-
 // Compile compiles the intake against a header. fallback is the zone of times
 // for which neither row nor intake names one, nil for floating times. The
 // faults name every column that does not exist.
 func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.Zone, present time.Time) (*Mapping, []*fault.Fault) {
 	m := &Mapping{Header: header, Zones: zones, Zone: fallback, intake: in, columns: map[int]*moment.Column{}}
-	c := &compiler{header: header, used: map[int]bool{}}
+	c := &compiler{header: header, used: map[int]bool{}, words: in.Words}
+	dates := in.Dates
+	dates.Zones, dates.Present = zones, present
+	m.dates = dates
+	c.dates = func(i int) {
+		if m.columns[i] == nil {
+			m.columns[i] = moment.NewColumn(dates)
+		}
+	}
 	var faults []*fault.Fault
 	keep := func(f *fault.Fault) {
 		if f != nil {
@@ -91,17 +100,11 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 		keep(f)
 		return out
 	}
-	for _, d := range eventSettings() {
-		if f, ok := textFields[d]; ok {
-			if t := template(d); t != nil {
-				m.texts = append(m.texts, textField{f, t})
-			}
-		}
-	}
-	dates := in.Dates
-	dates.Zones, dates.Present = zones, present
+	m.compileFields(c, in, template, keep)
 	m.start, m.end = m.moments("start", template("start"), dates), m.moments("end", template("end"), dates)
-	m.length, m.allDay, m.zoneOf, m.repeat = template("length"), template("all_day"), template("zone"), template("repeat")
+	m.length, m.allDay, m.zoneOf = template("length"), template("all_day"), template("zone")
+	m.compileSeries(template, dates)
+	m.compilePlace(c, in, keep)
 	var f *fault.Fault
 	m.leaveOut, f = c.condition(in.leaveOut)
 	keep(f)
@@ -111,7 +114,114 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 		m.width = max(m.width, i+1)
 	}
 	m.needCells = c.cells
+	m.eval.columns = m.columns
 	return m, faults
+}
+
+// compilePlace compiles what decides whether and where a row is loaded.
+func (m *Mapping) compilePlace(c *compiler, in *Intake, keep func(*fault.Fault)) {
+	for _, text := range in.Into {
+		t, f := c.template(template{text, in.intoAt})
+		keep(f)
+		m.into = append(m.into, t)
+	}
+	for _, name := range in.Needs {
+		i := c.column(strings.Trim(name, "{}"))
+		if i < 0 {
+			u := c.unknown(strings.Trim(name, "{}"))
+			f := in.root.Get("needs").Fault(0, "%s", u.Cause)
+			f.Value, f.Quoted, f.Advice = name, true, u.Advice
+			keep(f)
+		}
+		m.needs = append(m.needs, i)
+	}
+	set := m.dates
+	set.Stated = true
+	for _, end := range []struct {
+		text, path string
+		into       *int64
+	}{{in.Period.From, "period.from", &m.from}, {in.Period.To, "period.to", &m.to}} {
+		if end.text == "" {
+			continue
+		}
+		col := moment.NewColumn(set)
+		cell := table.Cell{Kind: table.Text, Text: end.text}
+		col.Learn(1, cell)
+		col.Settle()
+		v, f := col.Read(cell)
+		if f != nil || !v.HasDate {
+			at := in.root.Get(end.path).Fault(0, "is not a day")
+			at.Value, at.Quoted = end.text, true
+			keep(at.Do("write it as 2026-03-05, or in two weeks"))
+			continue
+		}
+		*end.into = v.Date
+		if end.into == &m.to {
+			m.to += 86400 // the last day is in it
+		}
+	}
+}
+
+// InPeriod tells whether an event lies in the time that the source is about.
+func (m *Mapping) InPeriod(s event.Span) bool {
+	if m.from == 0 && m.to == 0 {
+		return true
+	}
+	wall := s.Start.InZone(m.Zone).Wall
+	end := max(s.End.InZone(m.Zone).Wall, wall+1)
+	if s.Rule != "" || len(s.Extra) > 0 { // a series lasts
+		end = 1 << 60
+	}
+	return (m.to == 0 || wall < m.to) && (m.from == 0 || end > m.from)
+}
+
+// Places gives the calendars a row goes to, by name.
+func (m *Mapping) Places(row table.Row) ([]string, *fault.Fault) {
+	m.load(row)
+	var out []string
+	for _, t := range m.into {
+		text, f := m.eval.render(t, row)
+		if f != nil {
+			return nil, f
+		}
+		names := []string{text}
+		if m.intake.Routes != nil {
+			name, ok := m.intake.Routes[text]
+			if !ok {
+				known := slices.Sorted(maps.Keys(m.intake.Routes))
+				f := fault.Unknown("route", text, known)
+				f.Cause = fault.Newf("is the way to no calendar under routes").Cause
+				f.Place.Column = m.blame(t, row, text)
+				return nil, f
+			}
+			names[0] = name
+		}
+		if names[0] == "" {
+			f := fault.Newf("nothing in the row says which calendar it goes to").Do("fill it in")
+			f.Place.Column = m.blame(t, row, "")
+			return nil, f
+		}
+		for _, n := range names {
+			if !slices.Contains(out, n) {
+				out = append(out, n)
+			}
+		}
+	}
+	return out, nil
+}
+
+// Fixed gives the calendars when every row goes to the same, and whether it
+// does.
+func (m *Mapping) Fixed() ([]string, bool) {
+	for _, t := range m.into {
+		for _, p := range t.parts {
+			if p.column >= 0 || p.program != nil || p.optional != nil {
+				return nil, false
+			}
+		}
+	}
+	names, f := m.Places(table.Row{})
+	return names, f == nil
 }
 
 // Fork gives a mapping that maps as this one does and may be used beside it
@@ -124,6 +234,8 @@ func (m *Mapping) Fork() *Mapping {
 		fork.columns[i] = c.Fork()
 	}
 	fork.start, fork.end = m.start.fork(), m.end.fork()
+	fork.series.until, fork.series.except, fork.series.also = m.series.until.fork(), m.series.except.fork(), m.series.also.fork()
+	fork.eval.columns = fork.columns
 	return &fork
 }
 
@@ -134,18 +246,6 @@ func (s *moments) fork() *moments {
 	fork := *s
 	fork.virtual = s.virtual.Fork()
 	return &fork
-}
-
-func eventSettings() []string {
-	var out []string
-	for _, d := range Definition {
-		if d.Name == "event" {
-			for _, f := range d.Fields {
-				out = append(out, f.Name)
-			}
-		}
-	}
-	return out
 }
 
 func (m *Mapping) moments(name string, t *Template, set moment.Settings) *moments {
@@ -175,7 +275,15 @@ func (m *Mapping) Learn(rows []table.Row) {
 			m.columns[i].Learn(int(r.Number), r.Cell(i))
 		}
 	}
-	for _, s := range []*moments{m.start, m.end} {
+	if len(m.series.lists()) > 0 {
+		for _, r := range rows {
+			if r.Fault == nil {
+				m.load(r)
+				m.learnSeries(r)
+			}
+		}
+	}
+	for _, s := range []*moments{m.start, m.end, m.series.until} {
 		if s == nil || s.text == nil {
 			continue
 		}
@@ -193,7 +301,11 @@ func (m *Mapping) Settle() {
 	for _, c := range m.columns {
 		c.Settle()
 	}
-	for _, s := range []*moments{m.start, m.end} {
+	for _, d := range m.series.lists() {
+		d.column.Settle()
+		d.column.Prefer(moment.DateRole)
+	}
+	for _, s := range []*moments{m.start, m.end, m.series.until} {
 		if s == nil {
 			continue
 		}
@@ -362,22 +474,15 @@ func (m *Mapping) Map(row table.Row) (Wanted, *fault.Fault) {
 		w.Event.SetText(event.Status, "")
 	}
 	m.load(row)
-	for _, t := range m.texts {
-		if !t.template.filled(row) {
-			continue
-		}
-		text, f := m.eval.render(t.template, row)
-		if f != nil {
-			f.Field = t.field.String()
+	for _, i := range m.needs {
+		if !row.Cell(i).Filled() {
+			f := fault.Newf("is empty: the row is still being filled in").Do("it is loaded by itself once it is complete")
+			f.Place.Column = m.Header.Label(i)
 			return problem(f)
 		}
-		if text == "" {
-			continue // an empty cell leaves the event's field alone
-		}
-		if t.field == event.Categories {
-			text = strings.NewReplacer(",", "\n", ";", "\n").Replace(text)
-		}
-		w.Event.SetText(t.field, text)
+	}
+	if f := m.fillFields(row, &w); f != nil {
+		return problem(f)
 	}
 	if w.Event.Text(event.Title) == "" {
 		return problem(fault.Newf("the title is empty"))
@@ -390,6 +495,9 @@ func (m *Mapping) Map(row table.Row) (Wanted, *fault.Fault) {
 		return problem(f)
 	}
 	w.Event.SetWhen(span)
+	if f := m.fillReminders(row, &w); f != nil {
+		return problem(f)
+	}
 	return w, nil
 }
 
@@ -701,35 +809,4 @@ func (m *Mapping) place(z *zone.Zone, wall int64, w *Wanted) (zone.Time, *fault.
 		}
 	}
 	return zone.In(z, wall), nil
-}
-
-func (m *Mapping) repeated(row table.Row, span event.Span) (event.Span, *fault.Fault) {
-	if m.repeat == nil || !m.repeat.filled(row) {
-		return span, nil
-	}
-	text, f := m.eval.render(m.repeat, row)
-	if f != nil || text == "" {
-		return span, f
-	}
-	text = strings.TrimPrefix(strings.ToUpper(text), "RRULE:")
-	r, err := rule.Parse(text)
-	if err != nil {
-		f := fault.New(text, "is not a recurrence rule: "+err.Error())
-		f.Field = "repeat"
-		return span, f
-	}
-	// UNTIL must be of the kind of the start (RFC 5545 §3.3.10).
-	switch {
-	case r.Until.IsZero():
-	case span.AllDay():
-		r.Until = zone.Time{Wall: zone.Midnight(r.Until.Wall), Form: zone.Date}
-	case r.Until.Form != zone.Absolute && span.Start.Form != zone.Floating:
-		wall := r.Until.Wall
-		if r.Until.Form == zone.Date {
-			wall += 86399
-		}
-		r.Until = zone.Time{Wall: zone.Time{Wall: wall, Form: span.Start.Form, Zone: span.Start.Zone}.Instant(nil), Form: zone.Absolute}
-	}
-	span.Rule = r.String()
-	return span, nil
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/expr-lang/expr/vm"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 )
 
@@ -21,10 +22,11 @@ type Template struct {
 }
 
 type part struct {
-	literal string
-	column  int // -1 when the part is no column
-	program *vm.Program
-	label   string // what stands in the braces
+	literal  string
+	column   int // -1 when the part is no column
+	program  *vm.Program
+	label    string    // what stands in the braces
+	optional *Template // what stands in brackets: gone when its columns are empty
 }
 
 // Condition is a compiled condition over a row.
@@ -38,6 +40,8 @@ type compiler struct {
 	header table.Header
 	used   map[int]bool // columns met
 	cells  bool         // an expression was met, so rows must be given as texts
+	words  map[string]map[string]string
+	dates  func(column int) // told the columns that dateform reads
 }
 
 // unknown says why column did not find a name.
@@ -73,41 +77,87 @@ func (c *compiler) column(name string) int {
 }
 
 func (c *compiler) template(t template) (*Template, *fault.Fault) {
-	out := &Template{text: t.text}
+	return c.compile(t, t.text, 0)
+}
+
+// compile compiles a part of a template's text, which begins offset characters
+// into it.
+func (c *compiler) compile(t template, text string, offset int) (*Template, *fault.Fault) {
+	out := &Template{text: text}
 	literal := func(s string) {
-		if s != "" {
+		if n := len(out.parts); s != "" && n > 0 && out.parts[n-1].column < 0 && out.parts[n-1].program == nil && out.parts[n-1].optional == nil {
+			out.parts[n-1].literal += s
+		} else if s != "" {
 			out.parts = append(out.parts, part{literal: s, column: -1})
 		}
 	}
-	rest, offset := t.text, 0
+	rest := text
+	skip := func(n int) { rest, offset = rest[n:], offset+n }
 	for rest != "" {
-		open := strings.IndexAny(rest, "{}")
+		open := strings.IndexAny(rest, "{}[]")
 		if open < 0 {
 			break
 		}
-		if strings.HasPrefix(rest[open:], "{{") || strings.HasPrefix(rest[open:], "}}") { // a brace itself
+		sign := rest[open]
+		if open+1 < len(rest) && rest[open+1] == sign { // the sign itself
 			literal(rest[:open+1])
-			rest, offset = rest[open+2:], offset+open+2
+			skip(open + 2)
 			continue
 		}
-		if rest[open] == '}' {
-			return nil, t.at.Fault(offset+open, "a } closes nothing").Do("write }} for a brace itself")
-		}
 		literal(rest[:open])
-		inner, ok := closing(rest[open+1:])
-		if !ok {
-			return nil, t.at.Fault(offset+open, "a { is not closed")
+		skip(open)
+		switch sign {
+		case '}':
+			return nil, t.at.Fault(offset, "a } closes nothing").Do("write }} for a brace itself")
+		case ']':
+			literal("]")
+			skip(1)
+		case '[':
+			inner, ok := bracketed(rest[1:])
+			if !ok || !strings.Contains(inner, "{") { // brackets as people write them
+				literal("[")
+				skip(1)
+				continue
+			}
+			o, f := c.compile(t, inner, offset+1)
+			if f != nil {
+				return nil, f
+			}
+			out.parts = append(out.parts, part{column: -1, optional: o})
+			skip(len(inner) + 2)
+		case '{':
+			inner, ok := closing(rest[1:])
+			if !ok {
+				return nil, t.at.Fault(offset, "a { is not closed")
+			}
+			p, f := c.part(t, offset+1, inner)
+			if f != nil {
+				return nil, f
+			}
+			out.parts = append(out.parts, p)
+			skip(len(inner) + 2)
 		}
-		p, f := c.part(t, offset+open+1, inner)
-		if f != nil {
-			return nil, f
-		}
-		out.parts = append(out.parts, p)
-		n := open + 1 + len(inner) + 1
-		rest, offset = rest[n:], offset+n
 	}
 	literal(rest)
 	return out, nil
+}
+
+// bracketed gives what stands before the bracket that closes, outside of
+// braces.
+func bracketed(s string) (string, bool) {
+	for i := 0; i < len(s); i++ {
+		switch s[i] {
+		case '{':
+			inner, ok := closing(s[i+1:])
+			if !ok {
+				return "", false
+			}
+			i += len(inner) + 1
+		case ']':
+			return s[:i], true
+		}
+	}
+	return "", false
 }
 
 // closing gives what stands before the brace that closes, minding quotes.
@@ -156,9 +206,11 @@ func plainName(s string) bool {
 	return !strings.ContainsAny(s, "()\"'`+*?:|=<>[]!&") || strings.TrimSpace(s) == ""
 }
 
-// cells is all that an expression can see: the row's texts.
+// cells is all that an expression can see: the row's texts, and through the
+// functions its dates.
 type cells struct {
-	Row []string `expr:"__row"`
+	Row  []string   `expr:"__row"`
+	Self *evaluator `expr:"__self"`
 }
 
 // maxNodes bounds the size of an expression.
@@ -171,7 +223,7 @@ func (c *compiler) expression(t template, offset int, kind expr.Option) (program
 		}
 	}()
 	patch := &columnPatch{compiler: c}
-	options := []expr.Option{expr.Env(cells{}), expr.Patch(patch), expr.MaxNodes(maxNodes), kind}
+	options := append([]expr.Option{expr.Env(cells{}), expr.Patch(patch), expr.MaxNodes(maxNodes), kind}, c.functions()...)
 	for _, name := range unbounded {
 		options = append(options, expr.DisableBuiltin(name))
 	}
@@ -194,7 +246,7 @@ func (c *compiler) expression(t template, offset int, kind expr.Option) (program
 
 // unbounded are the library's functions that read the clock or can loop
 // longer than a row is worth.
-var unbounded = []string{"now", "timezone", "repeat", "all", "none", "any", "one", "filter", "map", "find", "findIndex", "findLast", "findLastIndex", "count", "groupBy", "sortBy", "reduce", "sum", "date", "duration", "fromJSON", "toJSON", "flatten", "uniq", "concat", "sort", "permutations"}
+var unbounded = []string{"now", "timezone", "repeat", "all", "none", "any", "one", "filter", "map", "find", "findIndex", "findLast", "findLastIndex", "count", "sortBy", "reduce", "sum", "date", "duration", "fromJSON", "toJSON", "flatten", "uniq", "concat", "sort", "permutations", "get", "groupBy", "keys", "values", "toPairs", "fromPairs", "toBase64", "fromBase64"}
 
 // columnPatch puts columns in the place of their names.
 type columnPatch struct {
@@ -208,12 +260,16 @@ func (p *columnPatch) Visit(node *ast.Node) {
 	name, where := "", 0
 	switch n := (*node).(type) {
 	case *ast.IdentifierNode:
-		if n.Value == "__row" || n.Value == "col" {
+		if n.Value == "__row" || n.Value == "__self" || n.Value == "col" || isFunction(n.Value) {
 			return
 		}
 		name, where = n.Value, n.Location().From
 	case *ast.CallNode:
 		callee, ok := n.Callee.(*ast.IdentifierNode)
+		if ok && callee.Value == "dateform" {
+			p.dateform(node, n)
+			return
+		}
 		if !ok || callee.Value != "col" || len(n.Arguments) != 1 {
 			return
 		}
@@ -235,6 +291,34 @@ func (p *columnPatch) Visit(node *ast.Node) {
 	ast.Patch(node, &ast.MemberNode{Node: &ast.IdentifierNode{Value: "__row"}, Property: &ast.IntegerNode{Value: i}})
 }
 
+// dateform gives the function the column's number in the place of its text, so
+// that it can read the date as the column is read.
+func (p *columnPatch) dateform(node *ast.Node, n *ast.CallNode) {
+	fail := func(cause string) {
+		if p.fault == nil {
+			p.fault, p.at = fault.New("dateform", cause).Do("write dateform(Arrival, \"ddd d mmm yyyy\")"), n.Location().From
+		}
+	}
+	if len(n.Arguments) != 2 {
+		fail("wants a column and a form")
+		return
+	}
+	m, ok := n.Arguments[0].(*ast.MemberNode)
+	if !ok {
+		if len(n.Arguments) == 2 && p.fault == nil {
+			fail("wants a column as its first argument")
+		}
+		return
+	}
+	i, ok := m.Property.(*ast.IntegerNode)
+	if !ok {
+		fail("wants a column as its first argument")
+		return
+	}
+	p.compiler.dates(i.Value)
+	ast.Patch(node, &ast.CallNode{Callee: &ast.IdentifierNode{Value: "__dateform"}, Arguments: []ast.Node{&ast.IdentifierNode{Value: "__self"}, &ast.IntegerNode{Value: i.Value}, n.Arguments[1]}})
+}
+
 func (c *compiler) condition(t template) (*Condition, *fault.Fault) {
 	if t.text == "" {
 		return nil, nil
@@ -250,6 +334,8 @@ func (c *compiler) condition(t template) (*Condition, *fault.Fault) {
 type evaluator struct {
 	machine vm.VM
 	env     cells
+	row     table.Row
+	columns map[int]*moment.Column // that dateform reads
 }
 
 // memoryBudget bounds what one expression may allocate, in the library's
@@ -268,6 +354,7 @@ func (e *evaluator) run(program *vm.Program) (out any, err error) {
 
 // load takes over a row's texts.
 func (e *evaluator) load(row table.Row, width int) {
+	e.row, e.env.Self = row, e
 	for len(e.env.Row) < width {
 		e.env.Row = append(e.env.Row, "")
 	}
@@ -293,36 +380,88 @@ func firstLine(err error) string {
 	return line
 }
 
-// render gives a template's text for a row, with the space around empty
-// columns closed up.
+// render gives a template's text for a row. The space around empty columns is
+// closed up, and what stands in brackets is gone when its columns are empty.
 func (e *evaluator) render(t *Template, row table.Row) (string, *fault.Fault) {
+	if len(t.parts) == 1 && t.parts[0].column >= 0 {
+		return e.cell(t.parts[0], row)
+	}
+	text, gap, f := e.join(t, row)
+	if gap {
+		text = closeUp(text)
+	}
+	return strings.TrimSpace(text), f
+}
+
+func (e *evaluator) cell(p part, row table.Row) (string, *fault.Fault) {
+	c := row.Cell(p.column)
+	if c.Kind == table.Bad {
+		f := fault.New(c.Text, "is an error value, or a formula that was never calculated").Do("open the workbook, let it calculate, and save it")
+		f.Place.Column = p.label
+		return "", f
+	}
+	return cellText(c), nil
+}
+
+// join puts a template's parts together, and tells whether one left a gap.
+func (e *evaluator) join(t *Template, row table.Row) (text string, gap bool, f *fault.Fault) {
 	var b strings.Builder
 	for _, p := range t.parts {
+		part := p.literal
 		switch {
 		case p.column >= 0:
-			c := row.Cell(p.column)
-			if c.Kind == table.Bad {
-				f := fault.New(c.Text, "is an error value, or a formula that was never calculated").Do("open the workbook, let it calculate, and save it")
-				f.Place.Column = p.label
-				return "", f
+			if part, f = e.cell(p, row); f != nil {
+				return "", false, f
 			}
-			if len(t.parts) == 1 {
-				return cellText(c), nil
-			}
-			b.WriteString(cellText(c))
+			gap = gap || part == ""
 		case p.program != nil:
 			v, err := e.run(p.program)
 			if err != nil {
-				return "", fault.Newf("{%s} fails here: %s", p.label, firstLine(err))
+				return "", false, fault.Newf("{%s} fails here: %s", p.label, firstLine(err))
 			}
 			if v != nil {
-				b.WriteString(strings.TrimSpace(fmt.Sprint(v)))
+				part = strings.TrimSpace(fmt.Sprint(v))
 			}
-		default:
-			b.WriteString(p.literal)
+			gap = gap || part == ""
+		case p.optional != nil:
+			inner, innerGap, f := e.join(p.optional, row)
+			if f != nil {
+				return "", false, f
+			}
+			if innerGap && !p.optional.says(e, row) {
+				inner, gap = "", true
+			}
+			part = inner
+		}
+		b.WriteString(part)
+	}
+	return b.String(), gap, nil
+}
+
+// says tells whether any column or expression of the template gives something.
+func (t *Template) says(e *evaluator, row table.Row) bool {
+	for _, p := range t.parts {
+		switch {
+		case p.column >= 0 && row.Cell(p.column).Filled():
+			return true
+		case p.program != nil:
+			if v, err := e.run(p.program); err == nil && v != nil && strings.TrimSpace(fmt.Sprint(v)) != "" {
+				return true
+			}
+		case p.optional != nil && p.optional.says(e, row):
+			return true
 		}
 	}
-	return strings.TrimSpace(b.String()), nil
+	return false
+}
+
+// closeUp makes one space of several in a row, and takes the space before the
+// end of a line away.
+func closeUp(s string) string {
+	for strings.Contains(s, "  ") {
+		s = strings.ReplaceAll(s, "  ", " ")
+	}
+	return strings.ReplaceAll(s, " \n", "\n")
 }
 
 // cellText is what a template shows of a cell.
@@ -336,7 +475,7 @@ func (t *Template) columns() ([]int, bool) {
 		switch {
 		case p.column >= 0:
 			out = append(out, p.column)
-		case p.program != nil || strings.TrimSpace(p.literal) != "":
+		case p.program != nil || p.optional != nil || strings.TrimSpace(p.literal) != "":
 			return nil, false
 		}
 	}
@@ -346,17 +485,24 @@ func (t *Template) columns() ([]int, bool) {
 // filled tells whether any column the template names is filled in the row; a
 // template of constants alone always is.
 func (t *Template) filled(row table.Row) bool {
-	any := false
+	filled, any := t.anyFilled(row)
+	return filled || !any
+}
+
+func (t *Template) anyFilled(row table.Row) (filled, any bool) {
 	for _, p := range t.parts {
-		if p.program != nil {
-			return true
+		switch {
+		case p.program != nil:
+			return true, true
+		case p.optional != nil:
+			f, a := p.optional.anyFilled(row)
+			filled, any = filled || f, any || a
+		case p.column >= 0:
+			filled, any = filled || row.Cell(p.column).Filled(), true
 		}
-		if p.column >= 0 {
-			any = true
-			if row.Cell(p.column).Filled() {
-				return true
-			}
+		if filled {
+			return true, true
 		}
 	}
-	return !any
+	return filled, any
 }

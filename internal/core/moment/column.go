@@ -454,6 +454,15 @@ func (c *Column) settleOrder(t *tally) {
 	c.suspect = c.nativeLow > 0 && c.nativeHigh == 0 && c.textHigh > 0 && c.textHigh == c.textAny
 }
 
+// Order is the one order of day and month that the column settled on,
+// Unsettled when it has none or several.
+func (c *Column) Order() Order {
+	if c.order == DayFirst || c.order == MonthFirst || c.order == YearFirst {
+		return c.order
+	}
+	return Unsettled
+}
+
 // Evidence says in one sentence what settled the order of the column's dates,
 // "" when no date needed it.
 func (c *Column) Evidence() string {

@@ -62,7 +62,7 @@ func Differ(wanted, current *event.Event) []event.Field {
 		if !wanted.Given.Has(f) {
 			continue
 		}
-		same := wanted.Text(f) == current.Text(f)
+		same := wanted.Meaning(f) == current.Meaning(f)
 		if f == event.When {
 			same = wanted.When.Same(current.When)
 		}

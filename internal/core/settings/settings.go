@@ -34,6 +34,7 @@ const (
 	Group              // settings of their own, in Fields
 	Named              // any names, each a Group of Fields
 	Table              // any names, each a text
+	Tables             // any names, each a Table
 )
 
 // Setting defines one name that a file may use.
@@ -194,7 +195,7 @@ func (r *reader) value(v *Value, n ast.Node, d Setting) {
 	case Group:
 		r.group(v, n, d.Fields, d.Name)
 		return
-	case Named, Table:
+	case Named, Table, Tables:
 		r.named(v, n, d)
 		return
 	case Words:
@@ -234,6 +235,8 @@ func (r *reader) named(v *Value, n ast.Node, d Setting) {
 		v.Values = append(v.Values, one)
 		if d.Kind == Named {
 			r.group(one, e.Value, d.Fields, one.Name)
+		} else if d.Kind == Tables {
+			r.named(one, e.Value, Setting{Name: one.Name, Kind: Table})
 		} else if isScalar(e.Value) {
 			one.Texts = []string{scalar(e.Value)}
 		} else {
@@ -292,6 +295,14 @@ func (v *Value) Text(path string) string {
 	return ""
 }
 
+// String gives the value's own text, "" when it has none.
+func (v *Value) String() string {
+	if v == nil || len(v.Texts) == 0 {
+		return ""
+	}
+	return v.Texts[0]
+}
+
 // Words gives the texts at a path.
 func (v *Value) Words(path string) []string {
 	if c := v.Get(path); c != nil {
@@ -314,6 +325,19 @@ func (v *Value) Length(path string) time.Duration {
 
 // Yes tells whether the path is set to yes.
 func (v *Value) Yes(path string) bool { t := v.Text(path); return t == "yes" || t == "true" }
+
+// Table gives the names and texts at a path, nil when it is not set.
+func (v *Value) Table(path string) map[string]string {
+	c := v.Get(path)
+	if c == nil {
+		return nil
+	}
+	out := make(map[string]string, len(c.Values))
+	for _, one := range c.Values {
+		out[one.Name] = one.String()
+	}
+	return out
+}
 
 // Fault gives a fault at the value, offset characters into its text.
 func (v *Value) Fault(offset int, format string, args ...any) *fault.Fault {

@@ -1,0 +1,470 @@
+package intake
+
+import (
+	_ "embed" // the colours are a data file
+	"net/mail"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+)
+
+// textField is a field made of one template.
+type textField struct {
+	name     string // as the intake calls it
+	field    event.Field
+	template *Template
+	read     func(string) (string, *fault.Fault) // gives the field's canonical text; nil takes it as it is
+}
+
+// textFields are the fields that one template fills, in the order they are
+// filled in.
+var textFields = []textField{
+	{name: "title", field: event.Title},
+	{name: "location", field: event.Location},
+	{name: "description", field: event.Description},
+	{name: "url", field: event.URL, read: readLink},
+	{name: "categories", field: event.Categories, read: readList},
+	{name: "status", field: event.Status, read: oneOf("a status", statusWords)},
+	{name: "conference", field: event.Conference, read: readLink},
+	{name: "colour", field: event.Colour, read: readColour},
+	{name: "busy", field: event.Busy, read: oneOf("busy or free", busyWords)},
+	{name: "priority", field: event.Priority, read: readPriority},
+	{name: "visibility", field: event.Visibility, read: oneOf("a visibility", visibilityWords)},
+	{name: "attachments", field: event.Attachments, read: readLinks},
+}
+
+var (
+	statusWords     = map[string]string{"confirmed": "confirmed", "definite": "confirmed", "tentative": "tentative", "provisional": "tentative", "cancelled": "cancelled", "canceled": "cancelled"}
+	busyWords       = map[string]string{"busy": "", "yes": "", "opaque": "", "free": "free", "no": "free", "transparent": "free", "available": "free"}
+	visibilityWords = map[string]string{"public": "", "private": "private", "confidential": "confidential"}
+	answerWords     = map[string]string{"accepted": "accepted", "yes": "accepted", "declined": "declined", "no": "declined", "tentative": "tentative", "maybe": "tentative"}
+	priorityWords   = map[string]string{"high": "1", "medium": "5", "normal": "5", "low": "9", "none": ""}
+)
+
+// oneOf reads a word of a fixed set.
+func oneOf(what string, words map[string]string) func(string) (string, *fault.Fault) {
+	return func(text string) (string, *fault.Fault) {
+		if word, ok := words[strings.ToLower(text)]; ok {
+			return word, nil
+		}
+		names := make([]string, 0, len(words))
+		for w := range words {
+			names = append(names, w)
+		}
+		slices.Sort(names)
+		f := fault.Unknown("word", text, names)
+		f.Cause = fault.Newf("is not %s", what).Cause
+		return "", f
+	}
+}
+
+func readPriority(text string) (string, *fault.Fault) {
+	if n, err := strconv.Atoi(text); err == nil && n >= 1 && n <= 9 {
+		return text, nil
+	}
+	if word, ok := priorityWords[strings.ToLower(text)]; ok {
+		return word, nil
+	}
+	return "", fault.New(text, "is not a priority").Do("write high, medium or low, or 1 to 9")
+}
+
+//go:embed colours.txt
+var colourData string
+
+var colours = sync.OnceValue(func() []string {
+	var out []string
+	for line := range strings.Lines(colourData) {
+		if !strings.HasPrefix(line, "#") {
+			out = append(out, strings.Fields(line)...)
+		}
+	}
+	return out
+})
+
+func readColour(text string) (string, *fault.Fault) {
+	name := strings.ToLower(strings.ReplaceAll(text, " ", ""))
+	if !slices.Contains(colours(), name) {
+		return "", fault.Unknown("colour name of CSS", text, colours())
+	}
+	return name, nil
+}
+
+func readLink(text string) (string, *fault.Fault) {
+	u, err := url.Parse(text)
+	if err != nil || u.Scheme == "" || (u.Host == "" && u.Opaque == "" && u.Path == "") || strings.ContainsAny(text, " \n\"<>") {
+		return "", fault.New(text, "is not a link").Do("write it whole, with https:// in front")
+	}
+	return text, nil
+}
+
+func readLinks(text string) (string, *fault.Fault) {
+	var out []string
+	for item := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == '\n' || r == ';' || r == ' ' }) {
+		link, f := readLink(strings.Trim(item, ", "))
+		if f != nil {
+			return "", f
+		}
+		out = append(out, link)
+	}
+	return strings.Join(out, "\n"), nil
+}
+
+func readList(text string) (string, *fault.Fault) {
+	return strings.NewReplacer(",", "\n", ";", "\n").Replace(text), nil
+}
+
+// readPeople reads names with addresses, several with commas, semicolons or
+// line breaks between. A comma inside a name ("Fenn, Oda <…>") is known by the
+// address that is still to come.
+func readPeople(text string, part event.Part) ([]event.Person, *fault.Fault) {
+	var out []event.Person
+	kept := ""
+	take := func(item string, whole bool) *fault.Fault {
+		item = strings.TrimSpace(item)
+		if item == "" && kept == "" {
+			return nil
+		}
+		if !strings.Contains(item, "@") && !whole {
+			kept += item + ", "
+			return nil
+		}
+		p, f := readPerson(strings.Trim(kept+item, ", "))
+		kept = ""
+		p.Part = part
+		out = append(out, p)
+		return f
+	}
+	for group := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ';' || r == '\n' }) {
+		items := splitOutside(group)
+		for i, item := range items {
+			if f := take(item, i == len(items)-1); f != nil {
+				return nil, f
+			}
+		}
+	}
+	return out, nil
+}
+
+// splitOutside cuts at commas outside of quotes and angle brackets.
+func splitOutside(s string) []string {
+	var out []string
+	from, quoted, angled := 0, false, false
+	for i := range len(s) {
+		switch c := s[i]; {
+		case c == '"':
+			quoted = !quoted
+		case c == '<' && !quoted:
+			angled = true
+		case c == '>' && !quoted:
+			angled = false
+		case c == ',' && !quoted && !angled:
+			out = append(out, s[from:i])
+			from = i + 1
+		}
+	}
+	return append(out, s[from:])
+}
+
+func readPerson(text string) (event.Person, *fault.Fault) {
+	name, address := "", strings.TrimSpace(text)
+	if i := strings.LastIndexByte(address, '<'); i >= 0 && strings.HasSuffix(address, ">") {
+		name, address = strings.Trim(strings.TrimSpace(address[:i]), `"`), strings.TrimSpace(address[i+1:len(address)-1])
+	} else if f := strings.Fields(address); len(f) > 1 && strings.Contains(f[len(f)-1], "@") { // Oda Fenn oda@…
+		name, address = strings.Join(f[:len(f)-1], " "), f[len(f)-1]
+	}
+	address = strings.TrimPrefix(strings.TrimPrefix(address, "mailto:"), "MAILTO:")
+	switch parsed, err := mail.ParseAddress(address); {
+	case address == "":
+		return event.Person{}, fault.New(text, "has no address").Do("fill in the address")
+	case err != nil || parsed.Address != address || !strings.Contains(address, "@"):
+		return event.Person{}, fault.New(address, "is not an e-mail address").Do("correct it, or leave it empty")
+	}
+	return event.Person{Name: strings.Join(strings.Fields(name), " "), Address: address}, nil
+}
+
+// readReminder reads one reminder: 15m, 2h, 1d before 09:00, 1d by e-mail.
+func readReminder(text string, start int64, allDay bool) (event.Reminder, *fault.Fault) {
+	var r event.Reminder
+	bad := fault.New(text, "is not a reminder").Do("write 15m, 2h, 1d, 1d before 09:00, or 1d by e-mail")
+	var length []string
+	clock := ""
+	for word := range strings.FieldsSeq(strings.ToLower(text)) {
+		switch word = strings.Trim(word, ",()"); {
+		case word == "e-mail" || word == "email" || word == "mail":
+			r.Mail = true
+		case word == "display" || word == "by" || word == "before" || word == "at" || word == "start" || word == "the" || word == "in" || word == "advance":
+		case strings.Contains(word, ":"):
+			clock = word
+		default:
+			length = append(length, word)
+		}
+	}
+	switch joined := strings.Join(length, " "); {
+	case joined == "" && clock == "" || joined == "0":
+	case joined == "":
+		return r, bad
+	default:
+		d, ok := moment.ParseLength(joined)
+		if !ok {
+			return r, bad
+		}
+		r.Before = int64(d / time.Second)
+	}
+	if clock == "" {
+		return r, nil
+	}
+	at, err := time.Parse("15:04", clock)
+	if err != nil || r.Before%86400 != 0 {
+		return r, bad
+	}
+	day := start - (start%86400+86400)%86400
+	r.Before = start - (day - r.Before + int64(at.Hour())*3600 + int64(at.Minute())*60)
+	if r.Before < 0 && !allDay {
+		return r, fault.New(text, "would remind after the start").Do("write an earlier time")
+	}
+	return r, nil
+}
+
+// compileFields compiles what is neither the time nor the key.
+func (m *Mapping) compileFields(c *compiler, in *Intake, template func(string) *Template, keep func(*fault.Fault)) {
+	for _, f := range textFields {
+		if f.template = template(f.name); f.template != nil {
+			m.texts = append(m.texts, f)
+		}
+	}
+	m.organizer, m.participation = template("organizer"), template("participation")
+	for _, p := range []struct {
+		name string
+		part event.Part
+	}{{"attendees", event.Required}, {"optional", event.Optional}, {"resources", event.Resource}, {"rooms", event.Room}} {
+		if t := template(p.name); t != nil {
+			m.people = append(m.people, peopleField{p.name, p.part, t})
+		}
+	}
+	for _, t := range in.reminders {
+		compiled, f := c.template(t)
+		keep(f)
+		m.reminders = append(m.reminders, compiled)
+	}
+	for _, p := range in.properties {
+		if reserved[p.name] || strings.HasPrefix(p.name, "X-ALMANACH-") || !validName(p.name) {
+			f := p.at.Fault(0, "cannot be set as a property").Do("set it by the field of the event it belongs to, or take a name of your own that begins with X-")
+			f.Value, f.Quoted = p.name, true
+			keep(f)
+			continue
+		}
+		compiled, f := c.template(p.template)
+		keep(f)
+		m.properties = append(m.properties, propertyField{p.name, compiled})
+	}
+}
+
+// reserved are the properties that other fields own, and those that make an
+// event what it is.
+var reserved = map[string]bool{
+	"BEGIN": true, "END": true, "UID": true, "DTSTAMP": true, "DTSTART": true, "DTEND": true, "DURATION": true, "RRULE": true, "RDATE": true, "EXDATE": true, "RECURRENCE-ID": true, "SEQUENCE": true, "CREATED": true, "LAST-MODIFIED": true,
+	"SUMMARY": true, "LOCATION": true, "DESCRIPTION": true, "STYLED-DESCRIPTION": true, "URL": true, "CATEGORIES": true, "STATUS": true, "CONFERENCE": true, "COLOR": true, "TRANSP": true, "PRIORITY": true, "CLASS": true, "ORGANIZER": true, "ATTENDEE": true, "ATTACH": true,
+}
+
+func validName(name string) bool {
+	return name != "" && strings.Trim(name, "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-") == ""
+}
+
+type peopleField struct {
+	name     string
+	part     event.Part
+	template *Template
+}
+
+type propertyField struct {
+	name     string
+	template *Template
+}
+
+// blame gives the column of a template that holds a value, or its first one.
+func (m *Mapping) blame(t *Template, row table.Row, value string) string {
+	first := ""
+	for _, p := range t.parts {
+		if p.column < 0 {
+			if p.optional != nil {
+				if column := m.blame(p.optional, row, value); column != "" && first == "" {
+					first = column
+				}
+			}
+			continue
+		}
+		if cell := cellText(row.Cell(p.column)); value != "" && strings.Contains(cell, value) {
+			return m.Header.Label(p.column)
+		}
+		if first == "" {
+			first = m.Header.Label(p.column)
+		}
+	}
+	return first
+}
+
+// fillFields gives the event what is neither its time nor its reminders.
+func (m *Mapping) fillFields(row table.Row, w *Wanted) *fault.Fault {
+	for i := range m.texts {
+		if f := m.fillText(&m.texts[i], row, w); f != nil {
+			return f
+		}
+	}
+	if f := m.fillPeople(row, w); f != nil {
+		return f
+	}
+	return m.fillProperties(row, w)
+}
+
+// rendered gives a template's text, and whether the field is to be set: an
+// empty one is left alone unless the intake clears it.
+func (m *Mapping) rendered(t *Template, row table.Row) (text string, set bool, f *fault.Fault) {
+	if t.filled(row) {
+		if text, f = m.eval.render(t, row); f != nil {
+			return "", false, f
+		}
+	}
+	return text, text != "" || m.intake.Clear, nil
+}
+
+func (m *Mapping) fillText(t *textField, row table.Row, w *Wanted) *fault.Fault {
+	text, set, f := m.rendered(t.template, row)
+	if f == nil && text != "" && t.read != nil {
+		raw := text
+		if text, f = t.read(raw); f != nil && f.Place.Column == "" {
+			f.Place.Column = m.blame(t.template, row, raw)
+		}
+	}
+	if f != nil {
+		f.Field = t.name
+		return f
+	}
+	if !set {
+		return nil
+	}
+	if t.field == event.Description && m.intake.Markdown {
+		plain, styled := markdown(text)
+		w.Event.SetText(event.Styled, styled)
+		text = plain
+	}
+	w.Event.SetText(t.field, text)
+	return nil
+}
+
+func (m *Mapping) fillPeople(row table.Row, w *Wanted) *fault.Fault {
+	fail := func(f *fault.Fault, field string, t *Template) *fault.Fault {
+		f.Field = field
+		if f.Place.Column == "" {
+			f.Place.Column = m.blame(t, row, f.Value)
+		}
+		return f
+	}
+	w.Event.Send = m.intake.Send
+	if m.organizer != nil {
+		text, set, f := m.rendered(m.organizer, row)
+		if f != nil {
+			return fail(f, "organizer", m.organizer)
+		}
+		if text != "" {
+			p, f := readPerson(text)
+			if f != nil {
+				return fail(f, "organizer", m.organizer)
+			}
+			text = p.String()
+		}
+		if set {
+			w.Event.SetText(event.Organizer, text)
+		}
+	}
+	if len(m.people) > 0 {
+		var all []string
+		for _, p := range m.people {
+			text, _, f := m.rendered(p.template, row)
+			if f != nil {
+				return fail(f, p.name, p.template)
+			}
+			people, f := readPeople(text, p.part)
+			if f != nil {
+				return fail(f, p.name, p.template)
+			}
+			for _, one := range people {
+				all = append(all, one.String())
+			}
+		}
+		if len(all) > 0 || m.intake.Clear {
+			w.Event.SetText(event.Attendees, strings.Join(all, "\n"))
+		}
+	}
+	if m.participation != nil {
+		text, set, f := m.rendered(m.participation, row)
+		if f == nil && text != "" {
+			text, f = oneOf("an answer", answerWords)(text)
+		}
+		if f != nil {
+			return fail(f, "participation", m.participation)
+		}
+		if set {
+			w.Event.SetText(event.Participation, strings.ToLower(m.intake.EventText("own_address"))+"\t"+text)
+		}
+	}
+	return nil
+}
+
+func (m *Mapping) fillProperties(row table.Row, w *Wanted) *fault.Fault {
+	if len(m.properties) == 0 {
+		return nil
+	}
+	var items []string
+	for _, p := range m.properties {
+		text, set, f := m.rendered(p.template, row)
+		if f != nil {
+			f.Field = p.name
+			return f
+		}
+		if set {
+			items = append(items, p.name+":"+strings.ReplaceAll(text, "\n", `\n`))
+		}
+	}
+	if len(items) > 0 {
+		w.Event.SetText(event.Properties, strings.Join(items, "\n"))
+	}
+	return nil
+}
+
+// fillReminders gives the event its reminders, some of which depend on when it
+// starts.
+func (m *Mapping) fillReminders(row table.Row, w *Wanted) *fault.Fault {
+	if len(m.reminders) == 0 {
+		return nil
+	}
+	var items []string
+	for _, t := range m.reminders {
+		text, _, f := m.rendered(t, row)
+		if f != nil {
+			f.Field = "reminders"
+			return f
+		}
+		for item := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' }) {
+			item = strings.TrimSpace(item)
+			if item == "" || strings.EqualFold(item, "none") || strings.EqualFold(item, "default") {
+				continue
+			}
+			r, f := readReminder(item, w.Event.When.Start.Wall, w.Event.When.AllDay())
+			if f != nil {
+				f.Field, f.Place.Column = "reminders", m.blame(t, row, item)
+				return f
+			}
+			items = append(items, r.String())
+		}
+	}
+	w.Event.SetText(event.Reminders, strings.Join(items, "\n"))
+	return nil
+}

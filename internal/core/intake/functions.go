@@ -1,0 +1,195 @@
+package intake
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+	"unicode"
+
+	"github.com/expr-lang/expr"
+
+	"almanach/internal/core/moment"
+	"almanach/internal/core/zone"
+)
+
+// Function is one of our own functions for expressions, beside the expression
+// library's (upper, lower, trim, split, replace, …).
+type Function struct {
+	Name, Form, Doc string
+}
+
+// Functions lists them, for the manual.
+var Functions = []Function{
+	{"filled", "filled(A, B, …)", "the first of several texts that is not empty"},
+	{"together", `together(", ", A, B, …)`, "several texts with a separator between, the empty ones left out"},
+	{"pick", `pick(A, "No ([0-9]+)")`, "the part of a text that a pattern's parentheses mark, or all that it fits; empty where it does not fit"},
+	{"lookup", `lookup("status", A)`, "the word that a table under words: has for a code; the code itself where it has none"},
+	{"capital", "capital(A)", "a text with a capital at the start of each word"},
+	{"dateform", `dateform(A, "ddd d mmm yyyy hh:mm")`, "a column's date in another form: d dd ddd dddd, m mm mmm mmmm, yy yyyy, hh:mm"},
+}
+
+func isFunction(name string) bool {
+	return name == "__dateform" || slices.ContainsFunc(Functions, func(f Function) bool { return f.Name == name })
+}
+
+func text(v any) string {
+	if v == nil {
+		return ""
+	}
+	return strings.TrimSpace(fmt.Sprint(v))
+}
+
+// patterns are compiled once, however many rows there are.
+type patterns struct {
+	mu    sync.Mutex
+	known map[string]*regexp.Regexp
+}
+
+func (p *patterns) get(pattern string) (*regexp.Regexp, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if r := p.known[pattern]; r != nil {
+		return r, nil
+	}
+	r, err := regexp.Compile(pattern)
+	if err == nil && len(p.known) < 100 {
+		p.known[pattern] = r
+	}
+	return r, err
+}
+
+// functions are the options that make our functions known.
+func (c *compiler) functions() []expr.Option {
+	compiled := &patterns{known: map[string]*regexp.Regexp{}}
+	return []expr.Option{
+		expr.Function("filled", func(args ...any) (any, error) {
+			for _, a := range args {
+				if s := text(a); s != "" {
+					return s, nil
+				}
+			}
+			return "", nil
+		}),
+		expr.Function("together", func(args ...any) (any, error) {
+			if len(args) == 0 {
+				return "", nil
+			}
+			var parts []string
+			for _, a := range args[1:] {
+				if s := text(a); s != "" {
+					parts = append(parts, s)
+				}
+			}
+			return strings.Join(parts, fmt.Sprint(args[0])), nil
+		}),
+		expr.Function("pick", func(args ...any) (any, error) {
+			r, err := compiled.get(text(args[1]))
+			if err != nil {
+				return nil, fmt.Errorf("%q is no pattern: %w", args[1], err)
+			}
+			m := r.FindStringSubmatch(text(args[0]))
+			switch {
+			case m == nil:
+				return "", nil
+			case len(m) > 1:
+				return m[1], nil
+			}
+			return m[0], nil
+		}, new(func(string, string) string)),
+		expr.Function("lookup", func(args ...any) (any, error) {
+			table, ok := c.words[text(args[0])]
+			if !ok {
+				return nil, fmt.Errorf("there is no table %q under words:", args[0])
+			}
+			code := text(args[1])
+			if word, ok := table[code]; ok {
+				return word, nil
+			}
+			return code, nil
+		}, new(func(string, string) string)),
+		expr.Function("capital", func(args ...any) (any, error) { return capital(text(args[0])), nil }, new(func(string) string)),
+		expr.Function("__dateform", func(args ...any) (any, error) {
+			return args[0].(*evaluator).dateform(args[1].(int), text(args[2]))
+		}),
+		expr.Function("dateform", func(...any) (any, error) { return nil, fmt.Errorf("wants a column and a form") }),
+	}
+}
+
+func capital(s string) string {
+	start := true
+	return strings.Map(func(r rune) rune {
+		was := start
+		start = !unicode.IsLetter(r) && r != '\'' && r != '’'
+		if was {
+			return unicode.ToTitle(r)
+		}
+		return unicode.ToLower(r)
+	}, s)
+}
+
+// dateform writes a column's date in another form; a cell without a date gives
+// nothing.
+func (e *evaluator) dateform(column int, form string) (string, error) {
+	c := e.columns[column]
+	if c == nil {
+		return "", nil
+	}
+	v, f := c.Read(e.row.Cell(column))
+	if f != nil {
+		return "", f
+	}
+	if !v.HasDate && v.Clock == moment.NoClock {
+		return "", nil
+	}
+	return formatDate(v.Date+int64(max(v.Clock, 0)), form), nil
+}
+
+// formatDate writes a wall-clock time in the form that spreadsheets use for
+// theirs.
+func formatDate(wall int64, form string) string {
+	t := zone.Civil(wall)
+	var b strings.Builder
+	for i := 0; i < len(form); {
+		n := i
+		for n < len(form) && form[n] == form[i] {
+			n++
+		}
+		layout := ""
+		switch run := strings.ToLower(form[i:n]); run {
+		case "d":
+			layout = "2"
+		case "dd":
+			layout = "02"
+		case "ddd":
+			layout = "Mon"
+		case "dddd":
+			layout = "Monday"
+		case "m":
+			layout = "1"
+		case "mm":
+			layout = "01"
+			if strings.HasSuffix(strings.ToLower(form[:i]), "h:") || strings.HasSuffix(strings.ToLower(form[:i]), "h") {
+				layout = "04"
+			}
+		case "mmm":
+			layout = "Jan"
+		case "mmmm":
+			layout = "January"
+		case "yy":
+			layout = "06"
+		case "yyyy":
+			layout = "2006"
+		case "h", "hh":
+			layout = "15"
+		}
+		if layout == "" {
+			b.WriteString(form[i:n])
+		} else {
+			b.WriteString(t.Format(layout))
+		}
+		i = n
+	}
+	return b.String()
+}

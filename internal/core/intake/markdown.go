@@ -1,0 +1,85 @@
+package intake
+
+import (
+	"bytes"
+	"strings"
+	"sync"
+
+	"github.com/microcosm-cc/bluemonday"
+	"github.com/yuin/goldmark"
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
+)
+
+// policy lets through what belongs into notes and nothing that acts.
+var policy = sync.OnceValue(bluemonday.UGCPolicy)
+
+// markdown gives a text written in Markdown as plain text and as sanitised
+// HTML.
+func markdown(text string) (plain, styled string) {
+	if text == "" {
+		return "", ""
+	}
+	var b bytes.Buffer
+	if err := goldmark.Convert([]byte(text), &b); err != nil {
+		return text, ""
+	}
+	styled = strings.TrimSpace(policy().Sanitize(b.String()))
+	return cleanText(styled), styled
+}
+
+// cleanText takes out of a text what an export leaves behind: HTML becomes
+// text, entities the characters they stand for, runs of spaces one space.
+func cleanText(s string) string {
+	if strings.ContainsAny(s, "<&") {
+		s = stripHTML(s)
+	}
+	lines := strings.Split(strings.ReplaceAll(s, "\u00a0", " "), "\n")
+	kept := lines[:0]
+	for _, l := range lines {
+		l = strings.Join(strings.Fields(l), " ")
+		if l == "" && (len(kept) == 0 || kept[len(kept)-1] == "") {
+			continue // at most one blank line, and none in front
+		}
+		kept = append(kept, l)
+	}
+	return strings.TrimSpace(strings.Join(kept, "\n"))
+}
+
+// stripHTML gives the text of a piece of HTML. A "<" that begins no tag is
+// itself.
+func stripHTML(s string) string {
+	var b strings.Builder
+	z := html.NewTokenizer(strings.NewReader(s))
+	skip := false
+	for {
+		switch z.Next() {
+		case html.ErrorToken:
+			return b.String()
+		case html.TextToken:
+			if !skip {
+				b.WriteString(string(z.Text()))
+			}
+		case html.StartTagToken, html.SelfClosingTagToken:
+			name, _ := z.TagName()
+			switch atom.Lookup(name) {
+			case atom.Script, atom.Style:
+				skip = true
+			case atom.Br, atom.P, atom.Div, atom.Tr, atom.H1, atom.H2, atom.H3, atom.Ul, atom.Ol:
+				b.WriteByte('\n')
+			case atom.Li:
+				b.WriteString("\n- ")
+			case atom.Td, atom.Th:
+				b.WriteByte(' ')
+			}
+		case html.EndTagToken:
+			name, _ := z.TagName()
+			switch atom.Lookup(name) {
+			case atom.Script, atom.Style:
+				skip = false
+			case atom.P, atom.Div, atom.H1, atom.H2, atom.H3:
+				b.WriteByte('\n')
+			}
+		}
+	}
+}

@@ -1,0 +1,290 @@
+package intake
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/rule"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// series is what an event's recurrence is made of.
+type series struct {
+	repeat, every, on, times *Template
+	until                    *moments
+	except, also             *dates
+}
+
+// dates is a template whose text is a list of dates, each read on its own.
+type dates struct {
+	name     string
+	template *Template
+	column   *moment.Column
+}
+
+func (m *Mapping) compileSeries(template func(string) *Template, set moment.Settings) {
+	m.series = series{repeat: template("repeat"), every: template("repeat_every"), on: template("repeat_on"), times: template("repeat_times"), until: m.moments("repeat_until", template("repeat_until"), set)}
+	list := func(name string) *dates {
+		if t := template(name); t != nil {
+			return &dates{name: name, template: t, column: moment.NewColumn(set)}
+		}
+		return nil
+	}
+	m.series.except, m.series.also = list("except"), list("also")
+}
+
+func (s series) lists() []*dates {
+	return slices.DeleteFunc([]*dates{s.except, s.also}, func(d *dates) bool { return d == nil })
+}
+
+func (d *dates) fork() *dates {
+	if d == nil {
+		return nil
+	}
+	fork := *d
+	fork.column = d.column.Fork()
+	return &fork
+}
+
+// cells gives the items of a list of dates, as cells.
+func (m *Mapping) cells(d *dates, row table.Row) ([]table.Cell, *fault.Fault) {
+	if !d.template.filled(row) {
+		return nil, nil
+	}
+	if columns, ok := d.template.columns(); ok && len(columns) == 1 && row.Cell(columns[0]).Native() {
+		return []table.Cell{row.Cell(columns[0])}, nil
+	}
+	text, f := m.eval.render(d.template, row)
+	if f != nil {
+		return nil, f
+	}
+	var out []table.Cell
+	for item := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' }) {
+		if item = strings.TrimSpace(item); item != "" {
+			out = append(out, table.Cell{Kind: table.Text, Text: item})
+		}
+	}
+	return out, nil
+}
+
+func (m *Mapping) learnSeries(row table.Row) {
+	for _, d := range m.series.lists() {
+		if cells, f := m.cells(d, row); f == nil {
+			for _, c := range cells {
+				d.column.Learn(int(row.Number), c)
+			}
+		}
+	}
+}
+
+// readDates gives the dates of a list on the event's clock: a date without a
+// time takes that of the start.
+func (m *Mapping) readDates(d *dates, row table.Row, span event.Span) ([]string, *fault.Fault) {
+	if d == nil {
+		return nil, nil
+	}
+	cells, f := m.cells(d, row)
+	if f != nil {
+		return nil, f
+	}
+	var out []string
+	for _, c := range cells {
+		v, f := d.column.Read(c)
+		if f == nil && !v.HasDate {
+			f = fault.New(c.Text, "is not a date")
+		}
+		if f != nil {
+			f.Field, f.Place.Column = d.name, m.blame(d.template, row, c.Text)
+			return nil, f
+		}
+		for day := v.Date; day <= max(v.EndDate, v.Date); day += 86400 { // a range is all of its days
+			t := zone.Time{Wall: day, Form: zone.Date}
+			if !span.AllDay() {
+				t = span.Start
+				clock := span.Start.Wall - zone.Midnight(span.Start.Wall)
+				if v.Clock != moment.NoClock {
+					clock = int64(v.Clock)
+				}
+				t.Wall = day + clock
+			}
+			out = append(out, ical.FormatTime(t))
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out), nil
+}
+
+// repeated makes a series of the span where the row says that it repeats.
+func (m *Mapping) repeated(row table.Row, span event.Span) (event.Span, *fault.Fault) {
+	s := m.series
+	if s.repeat == nil && s.also == nil {
+		return span, nil
+	}
+	fail := func(f *fault.Fault, field string, t *Template) (event.Span, *fault.Fault) {
+		f.Field = field
+		if f.Place.Column == "" {
+			f.Place.Column = m.blame(t, row, f.Value)
+		}
+		return span, f
+	}
+	if s.repeat != nil && s.repeat.filled(row) {
+		text, f := m.eval.render(s.repeat, row)
+		if f != nil {
+			return fail(f, "repeat", s.repeat)
+		}
+		if word := strings.ToLower(text); text != "" && !noWords[word] && word != "never" && word != "once" && word != "none" {
+			r, f := m.rule(text, row, span)
+			if f != nil {
+				return fail(f, "repeat", s.repeat)
+			}
+			span.Rule = r.String()
+		}
+	}
+	var f *fault.Fault
+	if span.Extra, f = m.readDates(s.also, row, span); f != nil {
+		return span, f
+	}
+	if span.Rule != "" || len(span.Extra) > 0 {
+		span.Except, f = m.readDates(s.except, row, span)
+	}
+	return span, f
+}
+
+// rule reads a recurrence: a rule of the RFC, words, or a word with the other
+// columns beside it.
+func (m *Mapping) rule(text string, row table.Row, span event.Span) (rule.Rule, *fault.Fault) {
+	bad := func(err error) *fault.Fault {
+		return fault.New(text, "is not understood as a recurrence: "+err.Error()).Do("write weekly on Mon and Wed until 30 June, or FREQ=WEEKLY;BYDAY=MO,WE")
+	}
+	upper := strings.TrimPrefix(strings.ToUpper(strings.TrimSpace(text)), "RRULE:")
+	var r rule.Rule
+	var err error
+	if strings.Contains(upper, "FREQ=") {
+		r, err = rule.Parse(upper)
+	} else {
+		whole, f := m.sentence(text, row)
+		if f != nil {
+			return r, f
+		}
+		r, err = rule.ParseWords(whole, func(s string) (int64, bool) { return m.untilDate(s, span) })
+		text = whole
+	}
+	if err != nil {
+		return r, bad(err)
+	}
+	if s := m.series; s.until != nil {
+		v, f := m.read(s.until, row)
+		if f != nil {
+			f.Field = "repeat_until"
+			return r, f
+		}
+		if v.HasDate {
+			if r.Count > 0 || !r.Until.IsZero() {
+				return r, bad(fmt.Errorf("it ends in two ways"))
+			}
+			r.Until = zone.Time{Wall: v.Date, Form: zone.Date}
+		}
+	}
+	placeUntil(&r, span)
+	return r, nil
+}
+
+// sentence adds to a frequency what its other columns say, as words.
+func (m *Mapping) sentence(text string, row table.Row) (string, *fault.Fault) {
+	for _, part := range []struct {
+		t    *Template
+		name string
+		form func(string) string
+	}{
+		{m.series.every, "repeat_every", func(n string) string { return "every " + n + " " + unitOf(text) }},
+		{m.series.on, "repeat_on", func(days string) string { return "on " + days }},
+		{m.series.times, "repeat_times", func(n string) string { return n + " times" }},
+	} {
+		if part.t == nil || !part.t.filled(row) {
+			continue
+		}
+		value, f := m.eval.render(part.t, row)
+		if f != nil {
+			return "", f
+		}
+		if value == "" || (part.name == "repeat_every" && value == "1") {
+			continue
+		}
+		if _, err := strconv.Atoi(value); err != nil && part.name != "repeat_on" {
+			f := fault.New(value, "is not a whole number")
+			f.Place.Column = m.blame(part.t, row, value)
+			return "", f
+		}
+		if part.name == "repeat_every" {
+			text = part.form(value)
+		} else {
+			text += " " + part.form(value)
+		}
+	}
+	return text, nil
+}
+
+func unitOf(frequency string) string {
+	switch strings.ToLower(frequency) {
+	case "daily", "day", "days":
+		return "days"
+	case "monthly", "month", "months":
+		return "months"
+	case "yearly", "annually", "year", "years":
+		return "years"
+	}
+	return "weeks"
+}
+
+// untilDate reads a date inside words. One without a year is the next after
+// the start; one that can be read two ways follows the start's column.
+func (m *Mapping) untilDate(text string, span event.Span) (int64, bool) {
+	set := m.dates
+	if set.Order == moment.Unsettled && m.start.text == nil {
+		for _, i := range m.start.columns {
+			if o := m.columns[i].Order(); o != moment.Unsettled {
+				set.Order = o
+			}
+		}
+	}
+	start := zone.Civil(span.Start.Wall)
+	for _, year := range []int{0, start.Year(), start.Year() + 1} {
+		set.Year = year
+		c := moment.NewColumn(set)
+		cell := table.Cell{Kind: table.Text, Text: text}
+		c.Learn(1, cell)
+		c.Settle()
+		v, f := c.Read(cell)
+		if f != nil || !v.HasDate || v.HasEndDate || v.Assumed&moment.AssumedYear != 0 && year == 0 {
+			continue
+		}
+		if v.Date >= zone.Midnight(span.Start.Wall) || year == 0 {
+			return v.Date, true
+		}
+	}
+	return 0, false
+}
+
+// placeUntil brings UNTIL into the kind of the start (RFC 5545 §3.3.10).
+func placeUntil(r *rule.Rule, span event.Span) {
+	switch {
+	case r.Until.IsZero():
+	case span.AllDay():
+		r.Until = zone.Time{Wall: zone.Midnight(r.Until.Wall), Form: zone.Date}
+	case r.Until.Form != zone.Absolute && span.Start.Form != zone.Floating:
+		wall := r.Until.Wall
+		if r.Until.Form == zone.Date {
+			wall += 86399
+		}
+		r.Until = zone.Time{Wall: zone.Time{Wall: wall, Form: span.Start.Form, Zone: span.Start.Zone}.Instant(nil), Form: zone.Absolute}
+	case r.Until.Form == zone.Date:
+		r.Until = zone.Time{Wall: r.Until.Wall + 86399, Form: zone.Floating}
+	}
+}

@@ -1,0 +1,301 @@
+package rule
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+	"unicode"
+
+	"almanach/internal/core/zone"
+)
+
+// ParseWords reads a recurrence written in English. date reads a date as a
+// wall-clock midnight. The grammar, letter case ignored, commas free:
+//
+//	rule   = often *( on | until | times )
+//	often  = "daily" | "weekly" | "fortnightly" | "monthly" | "yearly" | "annually"
+//	       | "every" [ "other" | number ] ( unit | days | nth )
+//	       | days | nth
+//	unit   = "day" | "weekday" | "week" | "month" | "year", or their plurals
+//	days   = weekday *( "and" weekday ), such as "Mon, Wed and Fri"
+//	nth    = ( "first" … "fifth" | "last" | "1st" … ) weekday [ "of" ( "the" | "every" | "each" ) "month" ]
+//	       | day-of-month *( "and" day-of-month ) [ "of" … "month" ]
+//	on     = [ "on" ] [ "the" ] ( days | nth )
+//	until  = ( "until" | "till" ) date
+//	times  = number "times" | "for" number ( "times" | unit )
+func ParseWords(text string, date func(string) (int64, bool)) (Rule, error) {
+	r := Rule{Interval: 1, WeekStart: time.Monday}
+	w := words{rule: &r}
+	body, until, hasUntil := cutWord(text, "until", "till")
+	w.tokens = tokens(body)
+	if err := w.parse(); err != nil {
+		return r, fmt.Errorf("%w in %q", err, text)
+	}
+	if hasUntil {
+		until, tail, _ := cutTimes(until)
+		at, ok := date(strings.Trim(until, " ,."))
+		if !ok {
+			return r, fmt.Errorf("%q is not a date to end at", strings.TrimSpace(until))
+		}
+		r.Until = zone.Time{Wall: at, Form: zone.Date}
+		if strings.TrimSpace(tail) != "" {
+			return r, fmt.Errorf("it ends both at a date and after a number of times")
+		}
+	}
+	if r.Count > 0 && !r.Until.IsZero() {
+		return r, fmt.Errorf("it ends both at a date and after a number of times")
+	}
+	return r, nil
+}
+
+// cutWord cuts a text at the first of some words.
+func cutWord(text string, at ...string) (before, after string, found bool) {
+	fields := strings.Fields(text)
+	for i, f := range fields {
+		if slices.Contains(at, strings.ToLower(strings.Trim(f, ",;"))) {
+			return strings.Join(fields[:i], " "), strings.Join(fields[i+1:], " "), true
+		}
+	}
+	return text, "", false
+}
+
+// cutTimes cuts "10 times" off the end of a date.
+func cutTimes(text string) (date, times string, found bool) {
+	fields := strings.Fields(text)
+	if n := len(fields); n > 2 && strings.EqualFold(fields[n-1], "times") {
+		return strings.Join(fields[:n-2], " "), strings.Join(fields[n-2:], " "), true
+	}
+	return text, "", false
+}
+
+func tokens(text string) []string {
+	return strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return unicode.IsSpace(r) || r == ',' || r == ';' || r == '&' })
+}
+
+type words struct {
+	rule   *Rule
+	tokens []string
+	at     int
+	seen   bool // a frequency
+}
+
+var frequencies = map[string]Freq{"daily": Daily, "weekly": Weekly, "monthly": Monthly, "yearly": Yearly, "annually": Yearly, "hourly": Hourly}
+
+var units = map[string]Freq{"day": Daily, "week": Weekly, "month": Monthly, "year": Yearly}
+
+var ordinals = map[string]int{"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "last": -1}
+
+var numerals = map[string]int{"one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven": 7, "eight": 8, "nine": 9, "ten": 10, "eleven": 11, "twelve": 12}
+
+var workdays = []Weekday{{Day: time.Monday}, {Day: time.Tuesday}, {Day: time.Wednesday}, {Day: time.Thursday}, {Day: time.Friday}}
+
+func (w *words) tok(i int) string {
+	if w.at+i >= len(w.tokens) {
+		return ""
+	}
+	return strings.Trim(w.tokens[w.at+i], ".")
+}
+
+func weekday(s string) (time.Weekday, bool) {
+	s = strings.TrimSuffix(s, "s")
+	for d := time.Sunday; d <= time.Saturday; d++ {
+		name := strings.ToLower(d.String())
+		if s == name || len(s) >= 2 && strings.HasPrefix(name, s) {
+			return d, true
+		}
+	}
+	return 0, false
+}
+
+func unit(s string) (Freq, bool) {
+	f, ok := units[strings.TrimSuffix(s, "s")]
+	return f, ok
+}
+
+func numeral(s string) (int, bool) {
+	if n, ok := numerals[s]; ok {
+		return n, true
+	}
+	n, err := strconv.Atoi(s)
+	return n, err == nil && n > 0 && n < 10000
+}
+
+// ordinal reads first, last, 1st, 22nd.
+func ordinal(s string) (int, bool) {
+	if n, ok := ordinals[s]; ok {
+		return n, true
+	}
+	for _, end := range []string{"st", "nd", "rd", "th"} {
+		if digits, ok := strings.CutSuffix(s, end); ok {
+			n, err := strconv.Atoi(digits)
+			return n, err == nil && n >= 1 && n <= 31
+		}
+	}
+	return 0, false
+}
+
+func (w *words) parse() error {
+	r := w.rule
+	for w.at < len(w.tokens) {
+		t := w.tok(0)
+		if f, ok := frequencies[t]; ok && !w.seen {
+			r.Freq, w.seen = f, true
+			w.at++
+			continue
+		}
+		n, isNumber := numeral(t)
+		switch {
+		case t == "fortnightly" && !w.seen:
+			r.Freq, r.Interval, w.seen = Weekly, 2, true
+			w.at++
+		case t == "every" || t == "each":
+			w.at++
+			if err := w.every(); err != nil {
+				return err
+			}
+		case t == "for" && w.seen:
+			w.at++
+			if err := w.length(); err != nil {
+				return err
+			}
+		case isNumber && (w.tok(1) == "times" || w.tok(1) == "time"):
+			r.Count = n
+			w.at += 2
+		case t == "on" || t == "the" || t == "and" || t == "at":
+			w.at++
+		default:
+			if err := w.days(); err != nil {
+				return err
+			}
+		}
+	}
+	if !w.seen {
+		return fmt.Errorf("nothing says how often it repeats")
+	}
+	return nil
+}
+
+// every reads what stands behind "every".
+func (w *words) every() error {
+	r := w.rule
+	if n, ok := numeral(w.tok(0)); ok {
+		r.Interval = n
+		w.at++
+	} else if w.tok(0) == "other" || w.tok(0) == "second" && w.unitAhead(1) {
+		r.Interval = 2
+		w.at++
+	} else if w.tok(0) == "third" && w.unitAhead(1) {
+		r.Interval = 3
+		w.at++
+	}
+	if t := w.tok(0); t == "weekday" || t == "weekdays" || t == "workday" {
+		r.Freq, r.ByDay, w.seen = Weekly, workdays, true
+		w.at++
+		return nil
+	}
+	if f, ok := unit(w.tok(0)); ok && !w.seen {
+		r.Freq, w.seen = f, true
+		w.at++
+		return nil
+	}
+	return w.days()
+}
+
+func (w *words) unitAhead(i int) bool {
+	_, ok := unit(w.tok(i))
+	return ok
+}
+
+// length reads "for 10 times", "for 3 weeks" as a number of times.
+func (w *words) length() error {
+	n, ok := numeral(w.tok(0))
+	if !ok {
+		return fmt.Errorf("%q is not a number", w.tok(0))
+	}
+	what := w.tok(1)
+	f, isUnit := unit(what)
+	switch {
+	case what == "times":
+	case isUnit && f == w.rule.Freq && n%w.rule.Interval == 0 && len(w.rule.ByDay) <= 1:
+		n /= w.rule.Interval
+	case isUnit && f == Weekly && w.rule.Freq == Weekly && n%w.rule.Interval == 0:
+		n = n / w.rule.Interval * len(w.rule.ByDay)
+	default:
+		return fmt.Errorf("for %d %s does not say how many times", n, what)
+	}
+	w.rule.Count = n
+	w.at += 2
+	return nil
+}
+
+// days reads weekdays, and days of the month.
+func (w *words) days() error {
+	r := w.rule
+	t := w.tok(0)
+	if d, ok := weekday(t); ok {
+		if !w.seen {
+			r.Freq, w.seen = Weekly, true
+		}
+		if r.Freq != Weekly && r.Freq != Daily {
+			return fmt.Errorf("which %s of the month is not said", d)
+		}
+		r.Freq = Weekly
+		r.ByDay = append(r.ByDay, Weekday{Day: d})
+		w.at++
+		return nil
+	}
+	if t == "weekdays" || t == "workdays" {
+		r.Freq, r.ByDay, w.seen = Weekly, workdays, true
+		w.at++
+		return nil
+	}
+	if t == "day" { // on day 15
+		if n, err := strconv.Atoi(w.tok(1)); err == nil && n >= 1 && n <= 31 {
+			r.ByMonthDay = append(r.ByMonthDay, n)
+			w.at += 2
+			return w.ofTheMonth()
+		}
+	}
+	n, ok := ordinal(t)
+	if !ok {
+		return fmt.Errorf("%q is not understood", t)
+	}
+	w.at++
+	if w.tok(0) == "day" && n == -1 {
+		r.ByMonthDay = append(r.ByMonthDay, -1)
+		w.at++
+		return w.ofTheMonth()
+	}
+	if d, ok := weekday(w.tok(0)); ok {
+		if n > 5 {
+			return fmt.Errorf("no month has %d of one weekday", n)
+		}
+		r.ByDay = append(r.ByDay, Weekday{N: n, Day: d})
+		w.at++
+		return w.ofTheMonth()
+	}
+	if n < 1 {
+		return fmt.Errorf("%q is not understood", t)
+	}
+	r.ByMonthDay = append(r.ByMonthDay, n)
+	return w.ofTheMonth()
+}
+
+// ofTheMonth skips what may stand behind a day of the month, and makes the
+// rule monthly.
+func (w *words) ofTheMonth() error {
+	if w.seen && w.rule.Freq != Monthly {
+		return fmt.Errorf("a day of the month does not go with %s", strings.ToLower(w.rule.Freq.String()))
+	}
+	w.rule.Freq, w.seen = Monthly, true
+	i := 0
+	for slices.Contains([]string{"of", "the", "every", "each", "in"}, w.tok(i)) {
+		i++
+	}
+	if i > 0 && (w.tok(i) == "month" || w.tok(i) == "months") {
+		w.at += i + 1
+	}
+	return nil
+}

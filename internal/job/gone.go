@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/google/uuid"
+
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
@@ -28,31 +30,46 @@ func (l *load) findGone() {
 			reasons[identity.Of(l.in.Identity, o.Key)] = o.Reason
 		}
 	}
-	l.ours = l.matched
-	if l.matched == l.cal.Len() && len(reasons) == 0 {
+	for n, c := range l.calendars {
+		l.findGoneIn(int32(n), c, reasons)
+	}
+	if l.batch.NoKey && l.in.Gone != "report" {
+		l.report.NoGone = "a row has no readable key, so nothing was removed"
+	}
+}
+
+func (l *load) findGoneIn(place int32, c *placed, reasons map[identity.ID]string) {
+	if c.target {
+		l.ours += c.matched
+	}
+	if c.matched == c.Len() && len(reasons) == 0 {
 		return // every event of ours has its row
 	}
-	l.cal.Ours(func(id identity.ID, o *calendar.Object) bool {
+	c.Ours(func(found identity.ID, o *calendar.Object) bool {
+		id := found
 		fate, present := l.batch.Present(id)
 		if present && fate != intake.LeftOutRow {
 			return true
 		}
-		view, err := event.Read(o.Raw, l.cal.Resolve)
+		view, err := event.Read(o.Raw, c.Resolve)
 		if err != nil || view.Intake != l.in.Identity {
 			return true
 		}
-		if !present {
+		if marked, err := uuid.Parse(view.ID); err == nil && marked != id { // found by its UID
+			id = marked
+			if fate, present = l.batch.Present(id); present && fate != intake.LeftOutRow {
+				return true
+			}
+		}
+		if !present && c.target {
 			l.ours++
 		}
-		if !l.in.Past && past(view.When, l.office.Past()) {
+		if !l.in.Past && past(view.When, l.office.Past()) || !l.batch.Mapping.InPeriod(view.When) {
 			return true
 		}
-		l.gone(id, o, &view, reasons[id])
+		l.gone(found, place, o, &view, reasons[id])
 		return true
 	})
-	if l.batch.NoKey && l.in.Gone != "report" {
-		l.report.NoGone = "a row has no readable key, so nothing was removed"
-	}
 }
 
 // past tells whether an event lies wholly before the present; a series never
@@ -61,8 +78,9 @@ func past(s event.Span, now int64) bool {
 	return s.Rule == "" && len(s.Extra) == 0 && s.End.Instant(nil) <= now
 }
 
-func (l *load) gone(id identity.ID, o *calendar.Object, view *event.View, leftOut string) {
-	item := Item{Outcome: agree.Gone, Key: view.Key, UID: view.UID, Calendar: l.cal.Name(), Title: view.Text(event.Title), Event: view.Event, Reason: "its row is no longer in the source"}
+func (l *load) gone(id identity.ID, place int32, o *calendar.Object, view *event.View, leftOut string) {
+	c := l.calendars[place]
+	item := Item{Outcome: agree.Gone, Key: view.Key, UID: view.UID, Calendar: c.Name(), Title: view.Text(event.Title), Event: view.Event, Reason: "its row is no longer in the source"}
 	if l.batch.NoKey {
 		item.Reason = "no readable row of the source has its key"
 	}
@@ -73,7 +91,7 @@ func (l *load) gone(id identity.ID, o *calendar.Object, view *event.View, leftOu
 	cancelled := view.Text(event.Status) == "cancelled"
 	switch {
 	case l.in.Gone == "report" || l.batch.NoKey:
-	case seal.Edited(&view.Event, l.cal.Resolve):
+	case seal.Edited(&view.Event, c.Resolve):
 		item.Reason += "; kept, as someone changed it in the calendar"
 	case l.in.Gone == "cancel" && cancelled:
 		item.Reason += "; it is cancelled already"
@@ -84,19 +102,19 @@ func (l *load) gone(id identity.ID, o *calendar.Object, view *event.View, leftOu
 		e.SetText(event.Status, "cancelled")
 		r := agree.Result{Write: 1 << event.Status, Seal: seal}
 		r.Seal.Set(event.Status, &e, &e)
-		l.change(calendar.Change{ID: id, Old: o, New: rewrite(o.Raw, r, &e, view.Sequence, l.office.Stamp())})
+		l.change(c, calendar.Change{ID: id, Old: o, New: rewrite(o.Raw, r, &intake.Wanted{Event: e}, view.Sequence, l.office.Stamp())})
 	case l.in.Gone == "delete":
 		item.Reason += "; it is deleted"
 		l.removed++
-		l.change(calendar.Change{ID: id, Old: o})
+		l.change(c, calendar.Change{ID: id, Old: o})
 	}
 	l.report.Totals.Gone++
 	l.report.Items = append(l.report.Items, item)
 }
 
-func (l *load) change(c calendar.Change) {
+func (l *load) change(to *placed, c calendar.Change) {
 	if l.req.Write {
-		l.changes = append(l.changes, c)
+		to.changes = append(to.changes, c)
 	}
 }
 
@@ -143,12 +161,19 @@ func (l *load) checkIdentity() error {
 		}
 	}
 	others := map[string]int{}
-	l.cal.Ours(func(_ identity.ID, o *calendar.Object) bool {
-		if name, key := event.Marks(o.Raw); name != l.in.Identity && keys[key] {
-			others[name]++
+	where := ""
+	for _, c := range l.calendars {
+		if !c.target {
+			continue
 		}
-		return true
-	})
+		c.Ours(func(_ identity.ID, o *calendar.Object) bool {
+			if name, key := event.Marks(o.Raw); name != l.in.Identity && keys[key] {
+				others[name]++
+				where = c.Name()
+			}
+			return true
+		})
+	}
 	names := make([]string, 0, len(others))
 	for name, n := range others {
 		if n*2 >= len(keys) {
@@ -159,7 +184,7 @@ func (l *load) checkIdentity() error {
 		return nil
 	}
 	slices.Sort(names)
-	return fault.Newf("calendar %s already holds %d of these keys under the identity %q, and none under %q: loading would double them", l.cal.Name(), others[names[0]], names[0], l.in.Identity).
+	return fault.Newf("calendar %s already holds %d of these keys under the identity %q, and none under %q: loading would double them", where, others[names[0]], names[0], l.in.Identity).
 		Do("set identity: %s in the intake, or give --name %s; if they really are other events, give --allow identity=1", names[0], names[0])
 }
 

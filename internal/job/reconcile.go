@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 
 	"github.com/google/uuid"
 
@@ -31,15 +32,15 @@ type Finding struct {
 
 // Reconciliation is the whole of what was found.
 type Reconciliation struct {
-	Intake   string
-	Source   table.Origin
-	Calendar string
-	Range    Range
-	Totals   reconcile.Totals
-	Findings []Finding
-	LeftOut  int
-	Faults   []*fault.Fault // events of the calendar that could not be read
-	Zone     string
+	Intake    string
+	Source    table.Origin
+	Calendars []string
+	Range     Range
+	Totals    reconcile.Totals
+	Findings  []Finding
+	LeftOut   int
+	Faults    []*fault.Fault // events of the calendar that could not be read
+	Zone      string
 }
 
 // Left tells whether the two sides disagree anywhere.
@@ -48,6 +49,7 @@ func (r *Reconciliation) Left() bool { return len(r.Findings) > 0 || len(r.Fault
 // calendarEvent is an event of the calendar in the range.
 type calendarEvent struct {
 	id          identity.ID
+	place       int32
 	view        *event.View
 	occurrences int
 	used        bool
@@ -62,13 +64,13 @@ func Reconcile(ctx context.Context, office *Office, req LoadRequest, from, to st
 	if err != nil {
 		return nil, err
 	}
-	defer l.cal.Close()
-	out := &Reconciliation{Intake: l.in.Name, Source: l.report.Source, Calendar: l.cal.Name(), Zone: l.report.Zone}
+	defer l.close()
+	out := &Reconciliation{Intake: l.in.Name, Source: l.report.Source, Calendars: l.report.Calendars, Zone: l.report.Zone}
 	rows, spans := l.mapAll()
 	if out.Range, err = l.reconcileRange(from, to, spans); err != nil {
 		return nil, err
 	}
-	r := reconciler{load: l, out: out, byID: map[identity.ID]*calendarEvent{}}
+	r := reconciler{load: l, out: out, byID: map[placedID]*calendarEvent{}}
 	if err := r.readCalendar(ctx); err != nil {
 		return nil, err
 	}
@@ -92,6 +94,11 @@ type mappedRow struct {
 	wanted intake.Wanted
 }
 
+// alike is equal for two events of one calendar that look like one.
+func (e *calendarEvent) alike() string {
+	return strconv.Itoa(int(e.place)) + reconcile.Alike(&e.view.Event)
+}
+
 func (l *load) mapAll() (rows []mappedRow, spans []event.Span) {
 	for i := range l.batch.Rows {
 		fate, id := l.batch.Fate(i)
@@ -108,6 +115,13 @@ func (l *load) mapAll() (rows []mappedRow, spans []event.Span) {
 			spans = append(spans, w.Event.When)
 		}
 	}
+	rows = slices.DeleteFunc(rows, func(r mappedRow) bool {
+		outside := !r.wanted.Cancel && !l.batch.Mapping.InPeriod(r.wanted.Event.When)
+		if outside {
+			l.batch.Leave(r.index, "outside of the period")
+		}
+		return outside
+	})
 	return rows, spans
 }
 
@@ -135,62 +149,92 @@ type reconciler struct {
 	*load
 	out    *Reconciliation
 	events []*calendarEvent
-	byID   map[identity.ID]*calendarEvent
+	byID   map[placedID]*calendarEvent
+}
+
+// placedID is an identity in one calendar.
+type placedID struct {
+	place int32
+	id    identity.ID
 }
 
 // readCalendar finds the calendar's events with occurrences in the range.
 func (r *reconciler) readCalendar(ctx context.Context) error {
-	r.out.Faults = slices.Clone(r.cal.Faults())
-	return occurrences(ctx, r.cal, r.out.Range, func(s *recur.Series, found []recur.Occurrence) {
-		view := s.Master()
-		if view == nil {
-			view = found[0].View
+	for n, c := range r.calendars {
+		if !c.target {
+			continue
 		}
-		e := &calendarEvent{view: view, occurrences: len(found)}
-		mark := view.ID
-		if mark == "" {
-			mark = view.UID
+		r.out.Faults = append(r.out.Faults, c.Faults()...)
+		err := occurrences(ctx, c.File, r.out.Range, func(s *recur.Series, found []recur.Occurrence) {
+			r.event(int32(n), s, found)
+		}, func(f *fault.Fault) { r.out.Faults = append(r.out.Faults, f) })
+		if err != nil {
+			return err
 		}
-		if id, err := uuid.Parse(mark); err == nil && r.byID[id] == nil {
-			e.id = id
-			r.byID[id] = e
-		}
-		r.events = append(r.events, e)
-		r.out.Totals.Calendar.Events++
-		r.out.Totals.Calendar.Occurrences += len(found)
-	}, func(f *fault.Fault) { r.out.Faults = append(r.out.Faults, f) })
+	}
+	return nil
 }
 
-// row settles one wanted row that is in the range on either side.
+// event takes in one event of a calendar with its occurrences in the range.
+func (r *reconciler) event(place int32, s *recur.Series, found []recur.Occurrence) {
+	view := s.Master()
+	if view == nil {
+		view = found[0].View
+	}
+	e := &calendarEvent{view: view, place: place, occurrences: len(found)}
+	mark := view.ID
+	if mark == "" {
+		mark = view.UID
+	}
+	if id, err := uuid.Parse(mark); err == nil && r.byID[placedID{place, id}] == nil {
+		e.id = id
+		r.byID[placedID{place, id}] = e
+	}
+	r.events = append(r.events, e)
+	r.out.Totals.Calendar.Events++
+	r.out.Totals.Calendar.Occurrences += len(found)
+}
+
+// row settles one wanted row that is in the range on either side, in each of
+// its calendars.
 func (r *reconciler) row(m mappedRow) {
-	current := r.byID[m.id]
+	for _, place := range r.placesOf(m.index) {
+		r.placedRow(m, place)
+	}
+}
+
+func (r *reconciler) placedRow(m mappedRow, place int32) {
+	c := r.calendars[place]
+	current := r.byID[placedID{place, m.id}]
+	if current == nil {
+		current = r.byID[placedID{place, identity.Copy(m.id, c.Name())}]
+	}
 	inRange := !m.wanted.Cancel && r.wantedIn(m.wanted.Event.When)
 	if current == nil && !inRange {
 		return
 	}
-	place := r.batch.Rows[m.index].Place()
+	at := r.batch.Rows[m.index].Place()
 	key := r.batch.Mapping.Key(r.batch.Rows[m.index]).String()
 	t := &r.out.Totals
+	old := c.find(m.id)
 	var view *event.View
-	var raw []byte
-	if o := r.cal.Find(m.id); o != nil {
-		raw = o.Raw
-	}
 	if current != nil {
 		view = current.view
 		current.used = true
-	} else if o := r.cal.Find(m.id); o != nil { // in the calendar, but outside of the range
-		if v, err := event.Read(o.Raw, r.cal.Resolve); err == nil {
+	} else if old != nil { // in the calendar, but outside of the range, or one date of a series
+		if v, err := event.Read(old.Raw, c.Resolve); err == nil {
 			view = &v
 		}
 	}
 	t.Source.Rows++
 	if view == nil {
 		t.Source.Missing++
-		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Missing, Place: place, Key: key, UID: m.id.String(), Calendar: r.cal.Name(), Title: m.wanted.Event.Text(event.Title), Event: m.wanted.Event, Reason: "in the source, not in the calendar"})
+		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Missing, Place: at, Key: key, UID: m.id.String(), Calendar: c.Name(), Title: m.wanted.Event.Text(event.Title), Event: m.wanted.Event, Reason: "in the source, not in the calendar"})
 		return
 	}
-	view.Attune(&m.wanted.Event, raw)
+	if old != nil {
+		view.Attune(&m.wanted.Event, old.Raw)
+	}
 	fields := reconcile.Differ(&m.wanted.Event, &view.Event)
 	if len(fields) == 0 {
 		t.Source.Agrees++
@@ -203,7 +247,7 @@ func (r *reconciler) row(m mappedRow) {
 	if current != nil {
 		t.Calendar.Differs++
 	}
-	f := Finding{Kind: reconcile.Differs, Place: place, Key: key, UID: view.UID, Calendar: r.cal.Name(), Title: view.Text(event.Title), Event: view.Event}
+	f := Finding{Kind: reconcile.Differs, Place: at, Key: key, UID: view.UID, Calendar: c.Name(), Title: view.Text(event.Title), Event: view.Event}
 	for _, field := range fields {
 		if field == event.When {
 			f.Fields = append(f.Fields, SpanDifferences(m.wanted.Event.When, view.When)...)
@@ -217,17 +261,17 @@ func (r *reconciler) row(m mappedRow) {
 // wantedIn tells whether a wanted event takes place in the range.
 func (r *reconciler) wantedIn(s event.Span) bool {
 	found := false
-	probe, err := recur.Read([][]byte{r.fresh(nil, identity.ID{}, nil, spanEvent(s))}, r.office.Zones.Find)
+	probe, err := recur.Read([][]byte{r.fresh(nil, identity.ID{}, "", nil, spanEvent(s))}, r.office.Zones.Find)
 	if err == nil {
 		err = probe.In(r.out.Range.Window(), func(recur.Occurrence) { found = true })
 	}
 	return found || err != nil
 }
 
-func spanEvent(s event.Span) *event.Event {
-	var e event.Event
-	e.SetWhen(s)
-	return &e
+func spanEvent(s event.Span) *intake.Wanted {
+	var w intake.Wanted
+	w.Event.SetWhen(s)
+	return &w
 }
 
 // held lists the rows that cannot be compared; without a date that can be
@@ -236,7 +280,7 @@ func (r *reconciler) held() {
 	for _, h := range r.batch.Held {
 		r.out.Totals.Source.Rows++
 		r.out.Totals.Source.Held++
-		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Held, Place: h.Fault.Place, Key: h.Key.String(), Calendar: r.cal.Name(), Reason: h.Fault.Reason()})
+		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Held, Place: h.Fault.Place, Key: h.Key.String(), Calendar: r.calendarOf(h.Row), Reason: h.Fault.Reason()})
 	}
 }
 
@@ -244,7 +288,7 @@ func (r *reconciler) held() {
 func (r *reconciler) rest() {
 	alike := map[string]*calendarEvent{}
 	for _, e := range r.events {
-		if k := reconcile.Alike(&e.view.Event); alike[k] == nil || (e.used && !alike[k].used) {
+		if k := e.alike(); alike[k] == nil || (e.used && !alike[k].used) {
 			alike[k] = e
 		}
 	}
@@ -259,8 +303,8 @@ func (r *reconciler) rest() {
 		if e.used {
 			continue
 		}
-		f := Finding{Key: e.view.Key, UID: e.view.UID, Calendar: r.cal.Name(), Title: e.view.Text(event.Title), Event: e.view.Event}
-		switch other := alike[reconcile.Alike(&e.view.Event)]; {
+		f := Finding{Key: e.view.Key, UID: e.view.UID, Calendar: r.calendars[e.place].Name(), Title: e.view.Text(event.Title), Event: e.view.Event}
+		switch other := alike[e.alike()]; {
 		case other != e:
 			f.Kind, f.Reason = reconcile.Twin, "looks like event "+other.view.UID
 			if other.view.Key != "" {

@@ -157,7 +157,7 @@ func (p *Printer) Reconcile(r *job.Reconciliation) {
 	if r.Source.Sheet != "" {
 		from += ", sheet " + r.Source.Sheet
 	}
-	p.line("%s   %s  ↔  %s   %s", bold.Render(r.Intake), from, bold.Render(r.Calendar), days(r.Range))
+	p.line("%s   %s  ↔  %s   %s", bold.Render(r.Intake), from, bold.Render(places(r.Calendars)), days(r.Range))
 	s, c := r.Totals.Source, r.Totals.Calendar
 	tally := func(side string, total string, parts ...any) {
 		var out []string

@@ -30,7 +30,7 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 	if r.Source.Sheet != "" {
 		from += ", sheet " + r.Source.Sheet
 	}
-	p.line("%s   %s  →  %s", bold.Render(r.Intake), from, bold.Render(r.Calendar))
+	p.line("%s   %s  →  %s", bold.Render(r.Intake), from, bold.Render(places(r.Calendars)))
 	p.totals(r)
 	if len(r.Matched) > 0 {
 		p.matched(r)
@@ -227,9 +227,9 @@ func (p *Printer) foot(r *job.Report, o LoadOptions) {
 	}
 	switch {
 	case o.Loaded && r.Written == 0:
-		p.line("nothing had to be written; %s is as it was", r.Calendar)
+		p.line("nothing had to be written; %s %s as %s", places(r.Calendars), isAre(len(r.Calendars)), map[bool]string{true: "it was", false: "they were"}[len(r.Calendars) == 1])
 	case o.Loaded:
-		p.line("%s", good.Render(counted(r.Written, "event")+" written to "+r.Calendar+" and read back"))
+		p.line("%s", good.Render(counted(r.Written, "event")+" written to "+places(r.Calendars)+" and read back"))
 	default:
 		p.line("%s", dim.Render("nothing was written: this is a preview"))
 	}

@@ -193,3 +193,17 @@ func (p *Printer) Command(line string) {
 	p.line("%s", accent.Render("$ "+line))
 	p.line("")
 }
+
+// places names the calendars rows go to.
+func places(names []string) string {
+	switch n := len(names); {
+	case n == 0:
+		return "no calendar"
+	case n == 1:
+		return names[0]
+	case n > 5:
+		return strings.Join(names[:4], ", ") + fmt.Sprintf(" and %d more", n-4)
+	default:
+		return strings.Join(names[:n-1], ", ") + " and " + names[n-1]
+	}
+}

@@ -137,7 +137,7 @@ func TestUntouched(t *testing.T) {
 	b := book(t)
 	e := thing(t, b, "when=08 title=A_title_long_enough_to_make_the_seal_fold location=1")
 	s := seal(t, b, "when=08 title=A_title_long_enough_to_make_the_seal_fold location=1", "when=08 title=A_title_long_enough_to_make_the_seal_fold location=1")
-	raw := AppendSealed(event.Append(nil, e, "u1", []event.Mark{{Name: event.PropID, Value: "u1"}}, zone.Time{Form: zone.Absolute}), 0, &s, nil)
+	raw := AppendSealed(event.Append(nil, e, "u1", zone.Time{}, []event.Mark{{Name: event.PropID, Value: "u1"}}, zone.Time{Form: zone.Absolute}), 0, &s, nil)
 	require.Contains(t, string(raw), "\r\n ", "the seal is folded")
 	assert.True(t, Untouched(raw, e))
 	assert.False(t, Untouched(raw, thing(t, b, "when=09 title=A_title_long_enough_to_make_the_seal_fold location=1")))

@@ -341,11 +341,16 @@ func appendDates(dst []byte, s Span) []byte {
 }
 
 // Append appends a new VEVENT with the given fields to dst, but for its END
-// line, before which the seal has its place. stamp is the time of writing.
-func Append(dst []byte, e *Event, uid string, marks []Mark, stamp zone.Time) []byte {
+// line, before which the seal has its place. recurrence is the occurrence of a
+// series that it changes, zero for an event of its own; stamp is the time of
+// writing.
+func Append(dst []byte, e *Event, uid string, recurrence zone.Time, marks []Mark, stamp zone.Time) []byte {
 	dst = append(dst, "BEGIN:VEVENT\r\nUID:"...)
 	dst = append(append(dst, uid...), "\r\nDTSTAMP:"...)
 	dst = append(appendTime(dst, stamp), '\r', '\n')
+	if !recurrence.IsZero() {
+		dst = appendTimeLine(dst, "RECURRENCE-ID", recurrence)
+	}
 	dst = appendTimeLine(dst, "DTSTART", e.When.Start)
 	dst = appendTimeLine(dst, "DTEND", e.When.End)
 	if e.When.Rule != "" {

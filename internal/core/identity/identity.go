@@ -130,6 +130,12 @@ func Copy(id ID, calendar string) ID {
 	return version5(id, []byte(NormalText(calendar)))
 }
 
+// Occurrence derives the ID of one changed occurrence of a series from the
+// series' and the occurrence's date, as a wall-clock midnight.
+func Occurrence(id ID, date int64) ID {
+	return version5(id, strconv.AppendInt([]byte("occurrence "), date/86400, 10))
+}
+
 // AppendFold appends the form in which two keys collide that differ only by
 // case or by zeros in front of a number; such keys are most likely one event
 // typed twice.

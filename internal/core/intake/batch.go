@@ -50,17 +50,24 @@ type Batch struct {
 	first    map[identity.ID]int32 // row of each key that is wanted, or was until rows of it collided
 	present  map[identity.ID]Fate  // keys of other rows
 	identity string
+
+	occurrences map[int]changedDate // rows that change one date of a series
 }
 
 // NewBatch learns the rows and sorts out those that are left out, have no
 // key, or share a key. Blank rows must not be among them.
 func NewBatch(m *Mapping, rows []table.Row) *Batch {
-	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, len(rows)), fate: make([]Fate, len(rows)), notes: map[int]Notes{}, identity: m.intake.Identity}
+	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, len(rows)), fate: make([]Fate, len(rows)), notes: map[int]Notes{}, identity: m.intake.Identity, occurrences: map[int]changedDate{}}
 	var doubled, alike [][2]int
-	if m.needCells { // expressions are evaluated in one place
+	switch {
+	case m.occurrence != nil: // whose date is part of what a row is
+		m.Learn(rows)
+		m.Settle()
+		doubled, alike = b.sort()
+	case m.needCells: // expressions are evaluated in one place
 		m.Learn(rows)
 		doubled, alike = b.sort()
-	} else {
+	default:
 		learnt := make(chan struct{})
 		go func() {
 			m.Learn(rows)
@@ -69,7 +76,9 @@ func NewBatch(m *Mapping, rows []table.Row) *Batch {
 		doubled, alike = b.sort()
 		<-learnt
 	}
-	m.Settle()
+	if m.occurrence == nil {
+		m.Settle()
+	}
 	b.settleAlike(alike)
 	b.settleDoubled(doubled)
 	return b
@@ -136,6 +145,14 @@ func (b *Batch) sort() (doubled, alike [][2]int) {
 			continue
 		}
 		id := identity.Of(b.identity, key)
+		date, changes, f := m.occurrenceOf(row)
+		if f != nil && b.fate[i] == WantedRow {
+			b.hold(i, slices.Clone(key), f)
+		}
+		if changes {
+			b.occurrences[i] = changedDate{id, date}
+			id = identity.Occurrence(id, date)
+		}
 		if b.fate[i] != WantedRow {
 			if _, known := b.present[id]; !known || b.fate[i] == HeldRow {
 				b.present[id] = b.fate[i]
@@ -148,6 +165,9 @@ func (b *Batch) sort() (doubled, alike [][2]int) {
 			continue
 		}
 		first[id] = int32(i)
+		if changes {
+			continue // the key is its series'
+		}
 		fold := key.AppendFold(buf[:0])
 		h := maphash.Bytes(hash, fold)
 		if j, ok := folded[h]; ok && string(m.Key(b.Rows[j]).AppendFold(other[:0])) == string(fold) {
@@ -224,13 +244,13 @@ func orElse(s, other string) string {
 // difference names the fields in which rows of one key differ, "" when all
 // want the same event.
 func (b *Batch) difference(group []int) string {
-	first, f := b.Mapping.Map(b.Rows[group[0]])
+	first, f := b.Map(b.Mapping, group[0])
 	if f != nil {
 		return "content"
 	}
 	var differ event.Set
 	for _, i := range group[1:] {
-		w, f := b.Mapping.Map(b.Rows[i])
+		w, f := b.Map(b.Mapping, i)
 		if f != nil || w.Cancel != first.Cancel {
 			return "content"
 		}
@@ -258,8 +278,12 @@ func (b *Batch) Fate(i int) (Fate, identity.ID) { return b.fate[i], b.ids[i] }
 
 // Map maps row i, which must be wanted, with m, the batch's mapping or a fork
 // of it. A row that cannot be mapped is the caller's to Hold.
-func (b *Batch) Map(m *Mapping, i int) (Wanted, *fault.Fault) {
-	w, f := m.Map(b.Rows[i])
+func (b *Batch) Map(m *Mapping, i int) (w Wanted, f *fault.Fault) {
+	if o, changes := b.occurrences[i]; changes {
+		w, f = b.mapOccurrence(m, i, o)
+	} else {
+		w, f = m.Map(b.Rows[i])
+	}
 	w.Notes |= b.notes[i]
 	return w, f
 }

@@ -212,6 +212,18 @@ func (in *Intake) incomplete(file string) []*fault.Fault {
 	return out
 }
 
+// FirstPlace gives the first calendar that the intake names outright, "" when
+// that depends on the row.
+func (in *Intake) FirstPlace() string {
+	if len(in.Into) == 0 || strings.ContainsAny(in.Into[0], "{[") {
+		return ""
+	}
+	if in.Routes != nil {
+		return in.Routes[in.Into[0]]
+	}
+	return in.Into[0]
+}
+
 // SetEvent gives a field of the event its template, as a file would.
 func (in *Intake) SetEvent(field, text string) {
 	if in.event == nil {

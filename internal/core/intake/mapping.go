@@ -35,6 +35,7 @@ type Mapping struct {
 	length           *Template
 	allDay, zoneOf   *Template
 	series           series
+	occurrence       *moments
 	dates            moment.Settings
 	into             []*Template
 	needs            []int
@@ -104,6 +105,7 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 	m.start, m.end = m.moments("start", template("start"), dates), m.moments("end", template("end"), dates)
 	m.length, m.allDay, m.zoneOf = template("length"), template("all_day"), template("zone")
 	m.compileSeries(template, dates)
+	m.occurrence = m.moments("occurrence", template("occurrence"), dates)
 	m.compilePlace(c, in, keep)
 	var f *fault.Fault
 	m.leaveOut, f = c.condition(in.leaveOut)
@@ -234,6 +236,7 @@ func (m *Mapping) Fork() *Mapping {
 		fork.columns[i] = c.Fork()
 	}
 	fork.start, fork.end = m.start.fork(), m.end.fork()
+	fork.occurrence = m.occurrence.fork()
 	fork.series.until, fork.series.except, fork.series.also = m.series.until.fork(), m.series.except.fork(), m.series.also.fork()
 	fork.eval.columns = fork.columns
 	return &fork
@@ -283,7 +286,7 @@ func (m *Mapping) Learn(rows []table.Row) {
 			}
 		}
 	}
-	for _, s := range []*moments{m.start, m.end, m.series.until} {
+	for _, s := range []*moments{m.start, m.end, m.series.until, m.occurrence} {
 		if s == nil || s.text == nil {
 			continue
 		}
@@ -305,7 +308,7 @@ func (m *Mapping) Settle() {
 		d.column.Settle()
 		d.column.Prefer(moment.DateRole)
 	}
-	for _, s := range []*moments{m.start, m.end, m.series.until} {
+	for _, s := range []*moments{m.start, m.end, m.series.until, m.occurrence} {
 		if s == nil {
 			continue
 		}
@@ -401,9 +404,10 @@ func ShowLength(d time.Duration) string {
 
 // Wanted is what a row wants to stand in the calendar.
 type Wanted struct {
-	Event  event.Event
-	Cancel bool // only that its event be cancelled
-	Notes  Notes
+	Event      event.Event
+	Cancel     bool // only that its event be cancelled
+	Notes      Notes
+	Recurrence zone.Time // which occurrence of its series is meant; zero for an event of its own
 }
 
 func (m *Mapping) load(row table.Row) {

@@ -14,7 +14,8 @@ type Object struct {
 	Raw       []byte // the master, or the only component
 	Line      int    // 1-based line of the calendar's text it begins on
 	Offset    int    // bytes of the calendar's text before it
-	Overrides int    // components of the same UID that change single occurrences
+	Overrides int    // components of the same UID, not ours, that change single occurrences
+	Override  bool   // it changes a single occurrence itself
 	Twins     int    // further masters that claim the same identity
 }
 
@@ -25,7 +26,8 @@ type Components struct {
 }
 
 // Change is one event to be written. Exactly one of the three is meant: a new
-// event (Old nil), a replaced one, or a removed one (New nil).
+// event (Old nil), a replaced one, or a removed one (New nil). New may hold
+// further components of the same UID behind the first.
 type Change struct {
 	ID  identity.ID
 	Old *Object

@@ -36,10 +36,11 @@ type File struct {
 	index      map[identity.ID]int32
 	twins      map[identity.ID]int
 	overrides  map[uint64]int32 // by hash of UID
+	own        map[uint64]int32 // how many of them are ours
 	zones      map[string]*zone.Zone
 	broken     map[string]error // TZIDs whose VTIMEZONE cannot be read
 	book       *zone.Book
-	resolving  sync.Mutex
+	resolving  *sync.Mutex
 	resolved   map[string]*zone.Zone // what Resolve has found before
 	faults     []*fault.Fault
 	damaged    bool
@@ -92,7 +93,7 @@ const lockWait = 5 * time.Second
 // beside it first. A file that does not exist is an empty calendar when
 // create is set.
 func OpenFile(ctx context.Context, name, path, shown string, book *zone.Book, load, create bool) (*File, error) {
-	f := &File{name: name, path: path, shown: shown, book: book, index: map[identity.ID]int32{}, twins: map[identity.ID]int{}, overrides: map[uint64]int32{}, zones: map[string]*zone.Zone{}, broken: map[string]error{}, resolved: map[string]*zone.Zone{}, end: -1, first: -1, seed: maphash.MakeSeed()}
+	f := newFile(name, path, shown, book)
 	if load {
 		if err := f.takeLock(ctx); err != nil {
 			return nil, err
@@ -103,6 +104,10 @@ func OpenFile(ctx context.Context, name, path, shown string, book *zone.Book, lo
 		return nil, err
 	}
 	return f, nil
+}
+
+func newFile(name, path, shown string, book *zone.Book) *File {
+	return &File{name: name, path: path, shown: shown, book: book, index: map[identity.ID]int32{}, twins: map[identity.ID]int{}, overrides: map[uint64]int32{}, own: map[uint64]int32{}, zones: map[string]*zone.Zone{}, broken: map[string]error{}, resolving: &sync.Mutex{}, resolved: map[string]*zone.Zone{}, end: -1, first: -1, seed: maphash.MakeSeed()}
 }
 
 func (f *File) at() fault.Place { return fault.Place{File: f.shown} }
@@ -223,6 +228,10 @@ func (f *File) take(p ical.Piece, masters map[uint64]int32) {
 			f.faults = append(f.faults, fault.Newf("event %s holds bytes that are not UTF-8; they are kept as they are", fault.Shorten(string(p.UID), 80)).At(fault.Place{File: f.shown, Line: p.Line}))
 		}
 		if p.Override {
+			if id, ours := f.identity(n); ours && p.Mark != nil {
+				f.indexOurs(id, n)
+				f.own[maphash.Bytes(f.seed, p.UID)]++
+			}
 			f.overrides[maphash.Bytes(f.seed, p.UID)]++
 			return
 		}
@@ -243,6 +252,10 @@ func (f *File) indexMaster(uid []byte, n int32, masters map[uint64]int32) {
 	if !ours {
 		return
 	}
+	f.indexOurs(id, n)
+}
+
+func (f *File) indexOurs(id identity.ID, n int32) {
 	if _, ok := f.index[id]; ok {
 		f.twins[id]++
 		return
@@ -261,11 +274,50 @@ func (f *File) Faults() []*fault.Fault { return f.faults }
 func (f *File) Damaged() bool { return f.damaged }
 
 func (f *File) object(n int32, id identity.ID) *Object {
-	o := &Object{Raw: f.raw(n), Offset: f.events[n].from, Line: int(f.events[n].line), Twins: f.twins[id]}
+	o := &Object{Raw: f.raw(n), Offset: f.events[n].from, Line: int(f.events[n].line), Override: f.events[n].override, Twins: f.twins[id]}
 	if len(f.overrides) > 0 {
-		o.Overrides = int(f.overrides[maphash.Bytes(f.seed, f.uid(n))])
+		h := maphash.Bytes(f.seed, f.uid(n))
+		o.Overrides = int(f.overrides[h] - f.own[h])
 	}
 	return o
+}
+
+// Changed gives the components that change single occurrences of an event, one
+// behind the other.
+func (f *File) Changed(id identity.ID) (raw []byte) {
+	n, ok := f.index[id]
+	if !ok || len(f.overrides) == 0 {
+		return nil
+	}
+	uid := f.uid(n)
+	for i := range f.events {
+		if f.events[i].override && bytes.Equal(f.uid(int32(i)), uid) {
+			raw = append(raw, f.raw(int32(i))...)
+		}
+	}
+	return raw
+}
+
+// Mentions tells whether the calendar file at path says anything of an intake,
+// without reading it through.
+func Mentions(path, intake string) bool {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return false
+	}
+	line := event.PropIntake + ":" + ical.Escape(intake)
+	return bytes.Contains(data, []byte(line[:min(len(line), 60)]))
+}
+
+// Again reads the file once more, after it was written, under the same lock.
+func (f *File) Again() error {
+	fresh := newFile(f.name, f.path, f.shown, f.book)
+	fresh.lock = f.lock
+	if err := fresh.read(true); err != nil {
+		return err
+	}
+	*f = *fresh
+	return nil
 }
 
 // Find implements Calendar.
@@ -512,7 +564,7 @@ func (f *File) write(ctx context.Context, w *summed, changes []Change, zones []b
 	for _, c := range changes {
 		if c.Old != nil {
 			replace[c.Old.Offset] = c.New
-			if c.New == nil {
+			if c.New == nil && !c.Old.Override {
 				removed[string(f.uid(f.index[c.ID]))] = true
 			}
 		}
@@ -636,7 +688,7 @@ func readBack(file *os.File, want hash.Hash64, changes []Change) (int, error) {
 		if p.Fault != nil {
 			return 0, fmt.Errorf("reading back what was written: %w", p.Fault)
 		}
-		if p.Name != "VEVENT" || p.Override {
+		if p.Name != "VEVENT" || p.Override && p.Mark == nil {
 			continue
 		}
 		mark := p.Mark

@@ -24,6 +24,7 @@ const FileName = "almanach.yaml"
 // Definition is everything almanach.yaml may say.
 var Definition = []settings.Setting{
 	{Name: "zone", Doc: "The time zone of times that name none.", Example: "Europe/Lisbon"},
+	{Name: "new_calendars", Doc: "A folder; a calendar that an intake names and the desk does not is made there. Without it such rows are held.", Example: "calendars"},
 	{Name: "calendars", Kind: settings.Named, Doc: "The calendars, each under a name of yours.", Fields: []settings.Setting{
 		{Name: "file", Doc: "An iCalendar file, relative to the desk. It is made when something is first loaded into it.", Example: "calendars/berths.ics"},
 	}},
@@ -34,6 +35,7 @@ var Definition = []settings.Setting{
 type Desk struct {
 	Dir   string // folder with almanach.yaml; "" when there is no desk
 	Zone  string // "" when the desk names none
+	Make  string // folder in which calendars nobody named are made; "" for none
 	names []string
 	files map[string]string
 }
@@ -72,7 +74,7 @@ func open(dir string) (*Desk, []*fault.Fault) {
 		return nil, []*fault.Fault{fault.Newf("cannot be read: %w", err).At(fault.Place{File: path})}
 	}
 	f, faults := settings.Read(path, text, Definition)
-	d := &Desk{Dir: dir, Zone: f.Root.Text("zone"), files: map[string]string{}}
+	d := &Desk{Dir: dir, Zone: f.Root.Text("zone"), Make: f.Root.Text("new_calendars"), files: map[string]string{}}
 	if calendars := f.Root.Get("calendars"); calendars != nil {
 		for _, c := range calendars.Values {
 			if c.Text("file") == "" {
@@ -93,6 +95,27 @@ func (d *Desk) Calendars() []string { return d.names }
 func (d *Desk) Has(name string) (string, bool) {
 	file, ok := d.files[name]
 	return file, ok
+}
+
+// Names tells whether name can be a calendar: one of the desk's, a file, or one
+// that the desk may make.
+func (d *Desk) Names(name string) bool {
+	_, ok := d.files[name]
+	return ok || strings.HasSuffix(strings.ToLower(name), ".ics") || d.Make != "" && fileName(name)
+}
+
+// fileName tells whether a name can be that of a file, and stays in its folder.
+func fileName(name string) bool {
+	return name != "" && !strings.ContainsAny(name, `/\:*?"<>|`) && !strings.HasPrefix(name, ".") && strings.TrimSpace(name) == name
+}
+
+// File gives the path of a calendar of the desk, "" when it has none of that
+// name.
+func (d *Desk) File(name string) string {
+	if file, ok := d.files[name]; ok {
+		return d.Path(file)
+	}
+	return ""
 }
 
 // Path gives a path that the desk's files name, as seen from here.
@@ -155,6 +178,14 @@ func (d *Desk) Calendar(ctx context.Context, name string, zones *zone.Book, load
 	switch {
 	case ok:
 		file = d.Path(file)
+		if load {
+			if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+				return nil, fault.Newf("its folder cannot be made: %w", err).At(fault.Place{File: file})
+			}
+		}
+		return calendar.OpenFile(ctx, name, file, file, zones, load, create)
+	case d.Make != "" && fileName(name) && !strings.HasSuffix(strings.ToLower(name), ".ics"):
+		file = d.Path(filepath.Join(d.Make, name+".ics"))
 		if load {
 			if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
 				return nil, fault.Newf("its folder cannot be made: %w", err).At(fault.Place{File: file})

@@ -1,0 +1,140 @@
+package intake
+
+import (
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// A row may change one date of a series that another row, or an earlier load,
+// has made: it has the series' key and the date. What it leaves empty is as in
+// the series.
+
+// occurrenceOf gives the date of a series that a row changes, as a wall-clock
+// midnight, and whether it changes one.
+func (m *Mapping) occurrenceOf(row table.Row) (int64, bool, *fault.Fault) {
+	if m.occurrence == nil {
+		return 0, false, nil
+	}
+	m.load(row)
+	v, f := m.read(m.occurrence, row)
+	if f != nil {
+		f.Field = "occurrence"
+		return 0, false, f
+	}
+	if !v.HasDate {
+		return 0, false, nil
+	}
+	return v.Date, true, nil
+}
+
+// MapOccurrence maps a row that changes one date of a series.
+func (m *Mapping) MapOccurrence(row table.Row, date int64, master *Wanted) (Wanted, *fault.Fault) {
+	w := Wanted{Event: master.Event}
+	problem := func(f *fault.Fault) (Wanted, *fault.Fault) {
+		at := row.Place()
+		at.Column = f.Place.Column
+		return w, f.At(at)
+	}
+	first := master.Event.When
+	if first.Rule == "" && len(first.Extra) == 0 {
+		return problem(fault.Newf("the event of this key does not repeat, so no date of it can be changed").Do("give the event a recurrence, or this row a key of its own"))
+	}
+	cancelled, f := m.Cancelled(row)
+	if f != nil {
+		return problem(f)
+	}
+	m.load(row)
+	if f := m.fillFields(row, &w); f != nil {
+		return problem(f)
+	}
+	if cancelled {
+		w.Event.SetText(event.Status, "cancelled")
+	} else if m.cancel != nil {
+		w.Event.SetText(event.Status, "")
+	}
+	w.Recurrence = first.Start
+	w.Recurrence.Wall = date + first.Start.Wall - zone.Midnight(first.Start.Wall)
+	span, f := m.occurrenceSpan(row, &w, first)
+	if f != nil {
+		return problem(f)
+	}
+	w.Event.SetWhen(span)
+	if f := m.fillReminders(row, &w); f != nil {
+		return problem(f)
+	}
+	return w, nil
+}
+
+// occurrenceSpan gives when a changed date takes place: as the row says, and
+// where it says nothing as the series has it.
+func (m *Mapping) occurrenceSpan(row table.Row, w *Wanted, first event.Span) (event.Span, *fault.Fault) {
+	moved := event.Span{Start: w.Recurrence, End: first.End}
+	moved.End.Wall += w.Recurrence.Wall - first.Start.Wall
+	start, f := m.read(m.start, row)
+	if f != nil {
+		return moved, f
+	}
+	end, f := m.read(m.end, row)
+	if f != nil {
+		return moved, f
+	}
+	if !start.HasDate && start.Clock == moment.NoClock && !end.HasDate && end.Clock == moment.NoClock {
+		return moved, nil
+	}
+	if first.AllDay() {
+		if !start.HasDate {
+			start.Date = w.Recurrence.Wall
+		}
+		if !end.HasDate {
+			end.HasDate, end.Date = true, start.Date+moved.LastDay().Wall-moved.Start.Wall
+		}
+		return m.allDaySpan(start, end, 0)
+	}
+	if !start.HasDate {
+		start.HasDate, start.Date = true, zone.Midnight(w.Recurrence.Wall)
+	}
+	if start.Clock == moment.NoClock {
+		start.Clock = int(w.Recurrence.Wall - zone.Midnight(w.Recurrence.Wall))
+	}
+	if !end.HasDate && end.Clock == moment.NoClock {
+		return m.timedSpan(row, start, end, first.Length(), w)
+	}
+	return m.timedSpan(row, start, end, 0, w)
+}
+
+// Occurrence gives the series' ID and the date that row i changes, when it
+// changes one.
+func (b *Batch) Occurrence(i int) (series identity.ID, date int64, ok bool) {
+	o, ok := b.occurrences[i]
+	return o.series, o.date, ok
+}
+
+// changedDate is a date of a series that a row changes.
+type changedDate struct {
+	series identity.ID
+	date   int64
+}
+
+// mapOccurrence maps row i, which changes one date of a series of this source.
+func (b *Batch) mapOccurrence(m *Mapping, i int, o changedDate) (Wanted, *fault.Fault) {
+	at := b.Rows[i].Place()
+	master, ok := b.first[o.series]
+	if !ok {
+		return Wanted{}, fault.New(b.Mapping.Key(b.Rows[i]).String(), "is the key of no series in the source").Do("add the row of the series, or correct the key").At(at)
+	}
+	if b.fate[master] != WantedRow {
+		return Wanted{}, fault.Newf("its series in row %d is held", b.Rows[master].Number).Do("mend that row first").At(at)
+	}
+	w, f := m.Map(b.Rows[master])
+	if f != nil {
+		return w, fault.Newf("its series in row %d is held", b.Rows[master].Number).Do("mend that row first").At(at)
+	}
+	if w.Cancel {
+		return w, fault.Newf("its series in row %d is cancelled", b.Rows[master].Number).Do("remove this row").At(at)
+	}
+	return m.MapOccurrence(b.Rows[i], o.date, &w)
+}

@@ -11,6 +11,7 @@ import (
 
 	"almanach/internal/core/agree"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/zone"
 	"almanach/internal/job"
 )
 
@@ -83,7 +84,11 @@ func (p *Printer) totals(r *job.Report) {
 		}
 		parts = append(parts, s)
 	}
-	p.line("%s wanted: %s", grouped(t.Wanted), strings.Join(parts, ", "))
+	copies := ""
+	if t.Placed > 0 {
+		copies = ", in " + counted(t.Placed, "copy")
+	}
+	p.line("%s wanted%s: %s", grouped(t.Wanted), copies, strings.Join(parts, ", "))
 	if t.Gone > 0 {
 		p.line("%s", alarm.Render(fmt.Sprintf("%s gone from the source", grouped(t.Gone))))
 	}
@@ -149,10 +154,10 @@ func (p *Printer) item(items []job.Item, keyWidth int, r *job.Report) {
 		p.wrapped(lead, i.Reason)
 		return
 	case agree.New, agree.Same:
-		p.wrapped(lead, i.Title+"   "+Span(i.Event.When, r.Zone)+noteText(i.Notes))
+		p.wrapped(lead, i.Title+"   "+Span(i.Event.When, r.Zone)+whither(i, r)+noteText(i.Notes))
 		return
 	}
-	text := i.Title
+	text := i.Title + occurrence(i) + whither(i, r)
 	if i.Outcome == agree.Gone {
 		text += "   " + Span(i.Event.When, r.Zone)
 	}
@@ -161,6 +166,22 @@ func (p *Printer) item(items []job.Item, keyWidth int, r *job.Report) {
 	}
 	p.wrapped(lead, text)
 	p.fields(i.Fields, strings.Repeat(" ", ansi.StringWidth(lead)), i.Outcome)
+}
+
+// whither names the calendar of an item where there are several.
+func whither(i job.Item, r *job.Report) string {
+	if len(r.Calendars) < 2 {
+		return ""
+	}
+	return dim.Render("   → " + i.Calendar)
+}
+
+// occurrence says which date of a series a row changes.
+func occurrence(i job.Item) string {
+	if i.Recurrence.IsZero() {
+		return ""
+	}
+	return dim.Render("   of " + Day(zone.Civil(i.Recurrence.Wall)))
 }
 
 func noteText(notes []string) string {
@@ -212,12 +233,12 @@ func (p *Printer) foot(r *job.Report, o LoadOptions) {
 	for _, e := range r.Evidence {
 		p.wrapped(dim.Render("dates")+"     ", e)
 	}
-	zone := r.Zone
+	times := r.Zone
 	if r.ZoneWhy != "" {
-		zone += " (" + r.ZoneWhy + ")"
+		times += " (" + r.ZoneWhy + ")"
 	}
-	if zone != "" {
-		p.line("%s  in %s", dim.Render("times   "), zone)
+	if times != "" {
+		p.line("%s  in %s", dim.Render("times   "), times)
 	}
 	if r.NoGone != "" && (r.Totals.Gone > 0 || !strings.HasPrefix(r.NoGone, "only")) {
 		p.wrapped(dim.Render("gone")+"      ", r.NoGone)

@@ -73,6 +73,9 @@ func counted(n int, one string) string {
 	if n == 1 {
 		return "1 " + one
 	}
+	if stem, ok := strings.CutSuffix(one, "y"); ok {
+		return grouped(n) + " " + stem + "ies"
+	}
 	return grouped(n) + " " + one + "s"
 }
 

@@ -77,7 +77,8 @@ func (s Set) Has(f Field) bool { return s&(1<<f) != 0 }
 type Event struct {
 	Given Set
 	When  Span
-	Send  bool // a scheduling server may send invitations to its attendees
+	Send  bool   // a scheduling server may send invitations to its attendees
+	Own   string // address of the one whose calendar it is, "" when unknown
 	text  [numFields]string
 }
 

@@ -181,7 +181,7 @@ var owned = []string{"CN", "ROLE", "CUTYPE"}
 
 // writeAttendees makes the attendees those of text. One who stays keeps what
 // others know of them: their answer above all.
-func writeAttendees(c *ical.Component, text string, send bool) {
+func writeAttendees(c *ical.Component, text, own string, send bool) {
 	wanted := map[string]Person{}
 	var order []string
 	for item := range lines(text) {
@@ -193,6 +193,9 @@ func writeAttendees(c *ical.Component, text string, send bool) {
 		p := readPerson(l)
 		address := strings.ToLower(p.Address)
 		w, ok := wanted[address]
+		if !ok && address == own && p.Answer != "" {
+			return l.Raw // there for the answer alone
+		}
 		if !ok {
 			return nil
 		}
@@ -259,6 +262,17 @@ func (v *View) Attune(wanted *Event, raw []byte) {
 			}
 		}
 		v.SetText(Participation, own+"\t"+answer)
+		listed := func(text string) (found string) {
+			for item := range lines(text) {
+				if strings.EqualFold(ParsePerson(item).Address, own) {
+					found = item
+				}
+			}
+			return found
+		}
+		if extra := listed(v.text[Attendees]); extra != "" && listed(wanted.text[Attendees]) == "" { // there for the answer alone
+			v.SetText(Attendees, strings.ReplaceAll("\n"+v.text[Attendees]+"\n", "\n"+extra+"\n", "\n"))
+		}
 	}
 	if wanted.Given.Has(Properties) {
 		names := map[string]bool{}

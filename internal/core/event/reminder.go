@@ -105,14 +105,26 @@ func (r Reminder) append(dst []byte, e *Event) []byte {
 	dst = ical.AppendLine(dst, "DESCRIPTION", nil, ical.Escape(title))
 	if r.Mail {
 		dst = ical.AppendLine(dst, "SUMMARY", nil, ical.Escape(title))
-		for item := range lines(e.text[Attendees]) {
-			dst = ical.AppendLine(dst, "ATTENDEE", nil, "mailto:"+ParsePerson(item).Address)
-		}
-		if e.text[Attendees] == "" && e.text[Organizer] != "" {
-			dst = ical.AppendLine(dst, "ATTENDEE", nil, "mailto:"+ParsePerson(e.text[Organizer]).Address)
+		for _, address := range e.reminded() {
+			dst = ical.AppendLine(dst, "ATTENDEE", nil, "mailto:"+address)
 		}
 	}
 	return append(dst, "END:VALARM\r\n"...)
+}
+
+// reminded gives whom a reminder by e-mail goes to: whose calendar it is, else
+// who calls the event, else who comes.
+func (e *Event) reminded() (out []string) {
+	switch {
+	case e.Own != "":
+		return []string{e.Own}
+	case e.text[Organizer] != "":
+		return []string{ParsePerson(e.text[Organizer]).Address}
+	}
+	for item := range lines(e.text[Attendees]) {
+		out = append(out, ParsePerson(item).Address)
+	}
+	return out
 }
 
 // AppendReminders appends the alarms of an event, which stand behind all its

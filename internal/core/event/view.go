@@ -238,7 +238,7 @@ func Write(c *ical.Component, fields Set, e *Event) {
 		case Organizer:
 			writeOrganizer(c, text, e.Send)
 		case Attendees:
-			writeAttendees(c, text, e.Send)
+			writeAttendees(c, text, e.Own, e.Send)
 		case Participation:
 			writeParticipation(c, text)
 		case Reminders:

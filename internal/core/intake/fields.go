@@ -367,7 +367,7 @@ func (m *Mapping) fillPeople(row table.Row, w *Wanted) *fault.Fault {
 		}
 		return f
 	}
-	w.Event.Send = m.intake.Send
+	w.Event.Send, w.Event.Own = m.intake.Send, strings.ToLower(m.intake.EventText("own_address"))
 	if m.organizer != nil {
 		text, set, f := m.rendered(m.organizer, row)
 		if f != nil {
@@ -412,7 +412,7 @@ func (m *Mapping) fillPeople(row table.Row, w *Wanted) *fault.Fault {
 			return fail(f, "participation", m.participation)
 		}
 		if set {
-			w.Event.SetText(event.Participation, strings.ToLower(m.intake.EventText("own_address"))+"\t"+text)
+			w.Event.SetText(event.Participation, w.Event.Own+"\t"+text)
 		}
 	}
 	return nil

@@ -170,7 +170,11 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	in.leaveOut = template{v.Text("leave_out"), v.Get("leave_out")}
 	in.cancel = template{v.Text("cancel_when"), v.Get("cancel_when")}
 	in.Defaults()
-	return in, in.incomplete(file)
+	faults = in.incomplete(file)
+	if p, own := v.Get("event.participation"), v.Text("event.own_address"); p != nil && !strings.Contains(own, "@") {
+		faults = append(faults, p.Fault(0, "nothing says whose answer it is").Do("add own_address: with an address under event"))
+	}
+	return in, faults
 }
 
 // Defaults fills in what is derived from the rest.

@@ -192,7 +192,7 @@ func (m *Mapping) Places(row table.Row) ([]string, *fault.Fault) {
 			if !ok {
 				known := slices.Sorted(maps.Keys(m.intake.Routes))
 				f := fault.Unknown("route", text, known)
-				f.Cause = fault.Newf("is the way to no calendar under routes").Cause
+				f.Cause = fault.Newf("leads to no calendar: routes does not have it").Cause
 				f.Place.Column = m.blame(t, row, text)
 				return nil, f
 			}

@@ -34,7 +34,7 @@ calendars of the desk are taken. Both days of the range are included; without
 			if a.json {
 				as = "json"
 			}
-			allowed := append([]string{"day", "time"}, extract.Columns...)
+			allowed := slices.Concat([]string{"day", "time"}, extract.Columns, extract.More)
 			for _, name := range columns {
 				if !slices.Contains(allowed, name) {
 					return fault.Unknown("column of an extract", name, allowed)
@@ -68,7 +68,7 @@ calendars of the desk are taken. Both days of the range are included; without
 	flags.StringVar(&to, "to", "", "last `DAY`, included, or a date and time (default: a week)")
 	flags.StringVar(&as, "as", "", "`FORM` to write: table, csv or json (default: table, or what --out ends in)")
 	flags.StringVar(&out, "out", "", "write to this `FILE`")
-	flags.StringSliceVar(&columns, "columns", nil, "`COLUMNS` to show, with commas between: "+strings.Join(extract.Columns, ", "))
+	flags.StringSliceVar(&columns, "columns", nil, "`COLUMNS` to show, with commas between: "+strings.Join(slices.Concat(extract.Columns, extract.More), ", "))
 	return c
 }
 

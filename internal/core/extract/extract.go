@@ -31,7 +31,8 @@ type Row struct {
 	Intake      string   `json:"intake"`
 	Key         string   `json:"key"`
 
-	Span event.Span `json:"-"`
+	Span event.Span  `json:"-"`
+	View *event.View `json:"-"`
 	at   int64
 }
 
@@ -42,7 +43,7 @@ func New(calendar string, o recur.Occurrence, master *event.View, view *zone.Zon
 	r := Row{
 		Calendar: calendar, UID: v.UID, Title: v.Text(event.Title), Start: o.Span.Start.RFC3339(), End: o.Span.End.RFC3339(), AllDay: o.Span.AllDay(), Zone: o.Span.Start.ZoneName(),
 		Location: v.Text(event.Location), Description: v.Text(event.Description), Status: v.Text(event.Status), Categories: []string{}, Attendees: []string{}, Intake: v.Intake, Key: v.Key,
-		Span: o.Span, at: o.Span.Start.Instant(view),
+		Span: o.Span, View: v, at: o.Span.Start.Instant(view),
 	}
 	if !o.Recurrence.IsZero() {
 		r.Occurrence = o.Recurrence.RFC3339()
@@ -84,6 +85,9 @@ func Sort(rows []Row) {
 // Columns are the names under which a row's values can be asked for.
 var Columns = []string{"calendar", "uid", "occurrence", "title", "start", "end", "all_day", "zone", "location", "description", "status", "categories", "attendees", "intake", "key"}
 
+// More are further columns that are there when they are asked for.
+var More = []string{"url", "conference", "colour", "busy", "priority", "visibility", "organizer", "optional", "resources", "rooms", "reminders", "attachments", "repeat"}
+
 // Value gives one column of the row as a text.
 func (r *Row) Value(column string) string {
 	switch column {
@@ -112,11 +116,35 @@ func (r *Row) Value(column string) string {
 	case "categories":
 		return strings.Join(r.Categories, ", ")
 	case "attendees":
-		return strings.Join(r.Attendees, ", ")
+		return strings.Join(r.Attendees, "; ")
+	case "optional":
+		return r.people(event.Optional)
+	case "resources":
+		return r.people(event.Resource)
+	case "rooms":
+		return r.people(event.Room)
+	case "repeat":
+		return r.Span.Rule
+	case "attachments":
+		return strings.ReplaceAll(r.View.Text(event.Attachments), "\n", "; ")
 	case "intake":
 		return r.Intake
 	case "key":
 		return r.Key
 	}
+	if f, ok := event.ParseField(column); ok && f != event.When {
+		return r.View.Shown(f)
+	}
 	return ""
+}
+
+// people lists the attendees who are there in one part.
+func (r *Row) people(part event.Part) string {
+	var out []string
+	for _, p := range r.View.Guests {
+		if p.Part == part {
+			out = append(out, p.Show())
+		}
+	}
+	return strings.Join(out, "; ")
 }

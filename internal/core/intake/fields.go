@@ -4,6 +4,7 @@ import (
 	_ "embed" // the colours are a data file
 	"net/mail"
 	"net/url"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -105,10 +106,13 @@ func readLink(text string) (string, *fault.Fault) {
 	return text, nil
 }
 
+// nextLink is where one link ends and another begins right behind it.
+var nextLink = regexp.MustCompile(`[;,]([A-Za-z][A-Za-z0-9+.-]*://)`)
+
 func readLinks(text string) (string, *fault.Fault) {
 	var out []string
-	for item := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == '\n' || r == ';' || r == ' ' }) {
-		link, f := readLink(strings.Trim(item, ", "))
+	for item := range strings.FieldsSeq(nextLink.ReplaceAllString(text, " $1")) {
+		link, f := readLink(strings.TrimRight(item, ",;"))
 		if f != nil {
 			return "", f
 		}

@@ -30,6 +30,17 @@ var Functions = []Function{
 	{"dateform", `dateform(A, "ddd d mmm yyyy hh:mm")`, "a column's date in another form: d dd ddd dddd, m mm mmm mmmm, yy yyyy, hh:mm"},
 }
 
+// borrowed are the expression library's functions that the manual names.
+var borrowed = []string{"upper", "lower", "trim", "trimPrefix", "trimSuffix", "split", "replace", "len", "int", "float", "string", "hasPrefix", "hasSuffix", "indexOf", "round", "abs"}
+
+func functionNames() []string {
+	out := append([]string{"col"}, borrowed...)
+	for _, f := range Functions {
+		out = append(out, f.Name)
+	}
+	return out
+}
+
 func isFunction(name string) bool {
 	return name == "__dateform" || slices.ContainsFunc(Functions, func(f Function) bool { return f.Name == name })
 }

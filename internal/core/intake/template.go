@@ -270,6 +270,10 @@ func (p *columnPatch) Visit(node *ast.Node) {
 			p.dateform(node, n)
 			return
 		}
+		if ok && callee.Value != "col" && !isFunction(callee.Value) && p.fault != nil && p.fault.Value == callee.Value {
+			p.fault = fault.Unknown("function", callee.Value, functionNames()) // its name was taken for a column's
+			return
+		}
 		if !ok || callee.Value != "col" || len(n.Arguments) != 1 {
 			return
 		}

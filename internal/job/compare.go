@@ -145,7 +145,6 @@ type notedRow struct {
 type copyOf struct {
 	place int32
 	old   *calendar.Object
-	view  event.View
 }
 
 func (s *shard) row(i int) {

@@ -112,7 +112,7 @@ func (c *compiler) functions() []expr.Option {
 		expr.Function("lookup", func(args ...any) (any, error) {
 			table, ok := c.words[text(args[0])]
 			if !ok {
-				return nil, fmt.Errorf("there is no table %q under words:", args[0])
+				return nil, fmt.Errorf("there is no table %q under words", args[0])
 			}
 			code := text(args[1])
 			if word, ok := table[code]; ok {

@@ -70,10 +70,9 @@ type raw interface {
 	Close() error
 }
 
-// plain has what most formats have nothing to say about.
+// plain is embedded by formats that hide no columns.
 type plain struct{}
 
-func (plain) about(*About)    {}
 func (plain) hidden(int) bool { return false }
 
 // book is a file opened: its sheets, and a way to read each of them.

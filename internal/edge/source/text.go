@@ -226,16 +226,17 @@ func (s *separated) more() bool {
 
 func (s *separated) next() (table.Row, error) {
 	for {
-		start, line := s.pos, s.line
+		line := s.line
 		if s.pos >= len(s.text) && !s.more() {
 			if s.err != nil {
 				return table.Row{}, fault.Newf("cannot be read on: %w", s.err).At(fault.Place{File: s.from.File, Line: int(s.line)})
 			}
 			return table.Row{}, io.EOF
 		}
-		if start = s.pos; len(s.text) == 0 {
+		if len(s.text) == 0 {
 			continue
 		}
+		start := s.pos
 		row, whole := s.record()
 		if !whole && len(s.text)-start <= 8*maxCell {
 			s.pos, s.line = start, line

@@ -315,10 +315,10 @@ func readStyles(p *zip.File) ([]style, error) {
 		case k == xmlClose && x.is("cellXfs"):
 			inside = false
 		case k == xmlStart && inside && x.is("xf"):
-			id := string(x.get("numFmtId"))
-			code, custom := formats[id]
+			id := x.get("numFmtId")
+			code, custom := formats[string(id)]
 			if !custom {
-				code = builtin[id]
+				code = builtin[string(id)]
 			}
 			out = append(out, readFormat(code))
 		}

@@ -127,8 +127,9 @@ type shard struct {
 	outside   []int // rows outside of the period
 	notes     []notedRow
 	moved     []event.Field
-	settled   []string // keys for which a side was taken
-	text      []byte   // new events, one behind the other
+	settled   []string      // keys for which a side was taken
+	text      []byte        // new events, one behind the other
+	wanted    intake.Wanted // what the row at hand wants
 }
 
 type heldRow struct {
@@ -168,7 +169,8 @@ func (s *shard) row(i int) {
 	if fate != intake.WantedRow {
 		return
 	}
-	w, f := s.batch.Map(s.mapping, i)
+	w := &s.wanted
+	f := s.batch.Map(s.mapping, i, w)
 	if f == nil && !w.Cancel && !s.mapping.InPeriod(w.Event.When) {
 		s.outside = append(s.outside, i)
 		return
@@ -194,9 +196,9 @@ func (s *shard) row(i int) {
 	for _, c := range copies {
 		s.totals.Placed++
 		if c.old == nil {
-			s.create(i, id, c.place, &w)
+			s.create(i, id, c.place, w)
 		} else {
-			s.settle(i, id, c.place, c.old, &w)
+			s.settle(i, id, c.place, c.old, w)
 			s.leave(i, id)
 		}
 	}

@@ -105,8 +105,8 @@ func (l *load) mapAll() (rows []mappedRow, spans []event.Span) {
 		if fate != intake.WantedRow {
 			continue
 		}
-		w, f := l.batch.Map(l.batch.Mapping, i)
-		if f != nil {
+		var w intake.Wanted
+		if f := l.batch.Map(l.batch.Mapping, i, &w); f != nil {
 			l.batch.Hold(i, f)
 			continue
 		}

@@ -244,14 +244,13 @@ func orElse(s, other string) string {
 // difference names the fields in which rows of one key differ, "" when all
 // want the same event.
 func (b *Batch) difference(group []int) string {
-	first, f := b.Map(b.Mapping, group[0])
-	if f != nil {
+	var first, w Wanted
+	if b.Map(b.Mapping, group[0], &first) != nil {
 		return "content"
 	}
 	var differ event.Set
 	for _, i := range group[1:] {
-		w, f := b.Map(b.Mapping, i)
-		if f != nil || w.Cancel != first.Cancel {
+		if b.Map(b.Mapping, i, &w) != nil || w.Cancel != first.Cancel {
 			return "content"
 		}
 		for _, field := range event.Fields() {
@@ -278,14 +277,21 @@ func (b *Batch) Fate(i int) (Fate, identity.ID) { return b.fate[i], b.ids[i] }
 
 // Map maps row i, which must be wanted, with m, the batch's mapping or a fork
 // of it. A row that cannot be mapped is the caller's to Hold.
-func (b *Batch) Map(m *Mapping, i int) (w Wanted, f *fault.Fault) {
-	if o, changes := b.occurrences[i]; changes {
-		w, f = b.mapOccurrence(m, i, o)
-	} else {
-		w, f = m.Map(b.Rows[i])
+func (b *Batch) Map(m *Mapping, i int, w *Wanted) *fault.Fault {
+	o, changes := b.occurrences[i]
+	if !changes {
+		f := m.Map(b.Rows[i], w)
+		w.Notes |= b.notes[i]
+		return f
 	}
+	f := b.mapOccurrence(m, i, o, w)
 	w.Notes |= b.notes[i]
-	return w, f
+	if f != nil {
+		at := b.Rows[i].Place()
+		at.Column = f.Place.Column
+		f.At(at)
+	}
+	return f
 }
 
 // Hold holds row i, which was wanted.

@@ -458,21 +458,26 @@ func (m *Mapping) Cancelled(row table.Row) (bool, *fault.Fault) {
 
 // Map gives the event a row stands for. The fault's place is the row's, with
 // the column.
-func (m *Mapping) Map(row table.Row) (Wanted, *fault.Fault) {
-	var w Wanted
-	problem := func(f *fault.Fault) (Wanted, *fault.Fault) {
+func (m *Mapping) Map(row table.Row, w *Wanted) *fault.Fault {
+	*w = Wanted{}
+	f := m.fill(row, w)
+	if f != nil {
 		at := row.Place()
 		at.Column = f.Place.Column
-		return w, f.At(at)
+		f.At(at)
 	}
+	return f
+}
+
+func (m *Mapping) fill(row table.Row, w *Wanted) *fault.Fault {
 	cancelled, f := m.Cancelled(row)
 	if f != nil {
-		return problem(f)
+		return f
 	}
 	if cancelled {
 		w.Cancel = true
 		w.Event.SetText(event.Status, "cancelled")
-		return w, nil
+		return nil
 	}
 	if m.cancel != nil {
 		w.Event.SetText(event.Status, "")
@@ -482,27 +487,24 @@ func (m *Mapping) Map(row table.Row) (Wanted, *fault.Fault) {
 		if !row.Cell(i).Filled() {
 			f := fault.Newf("is empty: the row is still being filled in").Do("it is loaded by itself once it is complete")
 			f.Place.Column = m.Header.Label(i)
-			return problem(f)
+			return f
 		}
 	}
-	if f := m.fillFields(row, &w); f != nil {
-		return problem(f)
+	if f := m.fillFields(row, w); f != nil {
+		return f
 	}
 	if w.Event.Text(event.Title) == "" {
-		return problem(fault.Newf("the title is empty"))
+		return fault.Newf("the title is empty")
 	}
-	span, f := m.span(row, &w)
+	span, f := m.span(row, w)
 	if f != nil {
 		if f.Field == "" {
 			f.Field = "when"
 		}
-		return problem(f)
+		return f
 	}
 	w.Event.SetWhen(span)
-	if f := m.fillReminders(row, &w); f != nil {
-		return problem(f)
-	}
-	return w, nil
+	return m.fillReminders(row, w)
 }
 
 // read merges the values of the columns a moment is made of.

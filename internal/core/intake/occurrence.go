@@ -31,25 +31,21 @@ func (m *Mapping) occurrenceOf(row table.Row) (int64, bool, *fault.Fault) {
 	return v.Date, true, nil
 }
 
-// MapOccurrence maps a row that changes one date of a series.
-func (m *Mapping) MapOccurrence(row table.Row, date int64, master *Wanted) (Wanted, *fault.Fault) {
-	w := Wanted{Event: master.Event}
-	problem := func(f *fault.Fault) (Wanted, *fault.Fault) {
-		at := row.Place()
-		at.Column = f.Place.Column
-		return w, f.At(at)
-	}
-	first := master.Event.When
+// MapOccurrence maps a row that changes one date of a series. w holds what the
+// series wants, and then what the date does.
+func (m *Mapping) MapOccurrence(row table.Row, date int64, w *Wanted) *fault.Fault {
+	first := w.Event.When
 	if first.Rule == "" && len(first.Extra) == 0 {
-		return problem(fault.Newf("the event of this key does not repeat, so no date of it can be changed").Do("give the event a recurrence, or this row a key of its own"))
+		return fault.Newf("the event of this key does not repeat, so no date of it can be changed").Do("give the event a recurrence, or this row a key of its own")
 	}
+	w.Notes = 0
 	cancelled, f := m.Cancelled(row)
 	if f != nil {
-		return problem(f)
+		return f
 	}
 	m.load(row)
-	if f := m.fillFields(row, &w); f != nil {
-		return problem(f)
+	if f := m.fillFields(row, w); f != nil {
+		return f
 	}
 	if cancelled {
 		w.Event.SetText(event.Status, "cancelled")
@@ -58,15 +54,12 @@ func (m *Mapping) MapOccurrence(row table.Row, date int64, master *Wanted) (Want
 	}
 	w.Recurrence = first.Start
 	w.Recurrence.Wall = date + first.Start.Wall - zone.Midnight(first.Start.Wall)
-	span, f := m.occurrenceSpan(row, &w, first)
+	span, f := m.occurrenceSpan(row, w, first)
 	if f != nil {
-		return problem(f)
+		return f
 	}
 	w.Event.SetWhen(span)
-	if f := m.fillReminders(row, &w); f != nil {
-		return problem(f)
-	}
-	return w, nil
+	return m.fillReminders(row, w)
 }
 
 // occurrenceSpan gives when a changed date takes place: as the row says, and
@@ -120,21 +113,16 @@ type changedDate struct {
 }
 
 // mapOccurrence maps row i, which changes one date of a series of this source.
-func (b *Batch) mapOccurrence(m *Mapping, i int, o changedDate) (Wanted, *fault.Fault) {
-	at := b.Rows[i].Place()
+func (b *Batch) mapOccurrence(m *Mapping, i int, o changedDate, w *Wanted) *fault.Fault {
 	master, ok := b.first[o.series]
 	if !ok {
-		return Wanted{}, fault.New(b.Mapping.Key(b.Rows[i]).String(), "is the key of no series in the source").Do("add the row of the series, or correct the key").At(at)
+		return fault.New(b.Mapping.Key(b.Rows[i]).String(), "is the key of no series in the source").Do("add the row of the series, or correct the key")
 	}
-	if b.fate[master] != WantedRow {
-		return Wanted{}, fault.Newf("its series in row %d is held", b.Rows[master].Number).Do("mend that row first").At(at)
-	}
-	w, f := m.Map(b.Rows[master])
-	if f != nil {
-		return w, fault.Newf("its series in row %d is held", b.Rows[master].Number).Do("mend that row first").At(at)
+	if b.fate[master] != WantedRow || m.Map(b.Rows[master], w) != nil {
+		return fault.Newf("its series in row %d is held", b.Rows[master].Number).Do("mend that row first")
 	}
 	if w.Cancel {
-		return w, fault.Newf("its series in row %d is cancelled", b.Rows[master].Number).Do("remove this row").At(at)
+		return fault.Newf("its series in row %d is cancelled", b.Rows[master].Number).Do("remove this row")
 	}
-	return m.MapOccurrence(b.Rows[i], o.date, &w)
+	return m.MapOccurrence(b.Rows[i], o.date, w)
 }

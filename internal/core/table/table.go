@@ -264,12 +264,15 @@ func (r Row) firstWord() (total, rest bool) {
 		if !c.Filled() {
 			continue
 		}
-		text := strings.ToLower(strings.Trim(strings.TrimSpace(c.Text), ":. "))
+		text := strings.Trim(c.Text, ":. \t\r\n")
 		for _, w := range totals {
-			if text == w {
+			if len(text) < len(w) || text[0]|0x20 != w[0] || !strings.EqualFold(text[:len(w)], w) {
+				continue
+			}
+			if len(text) == len(w) {
 				return true, false
 			}
-			if strings.HasPrefix(text, w+" ") || strings.HasPrefix(text, w+":") {
+			if next := text[len(w)]; next == ' ' || next == ':' {
 				total, rest = true, true
 			}
 		}

@@ -235,6 +235,15 @@ func (f *File) take(p ical.Piece, masters map[uint64]int32) {
 			f.overrides[maphash.Bytes(f.seed, p.UID)]++
 			return
 		}
+		if p.Mark != nil && bytes.Equal(p.Mark, p.UID) { // made by us: its mark is all that is looked for
+			if id, ours := f.identity(n); ours {
+				if first, known := f.index[id]; known {
+					f.second(first, n)
+				}
+				f.indexOurs(id, n)
+				return
+			}
+		}
 		f.indexMaster(p.UID, n, masters)
 	}
 }
@@ -243,7 +252,7 @@ func (f *File) indexMaster(uid []byte, n int32, masters map[uint64]int32) {
 	if uid != nil {
 		h := maphash.Bytes(f.seed, uid)
 		if first, ok := masters[h]; ok && bytes.Equal(f.uid(first), uid) {
-			f.faults = append(f.faults, fault.Newf("a second event with UID %s and no RECURRENCE-ID; the first begins in line %d", fault.Shorten(string(uid), 80), f.events[first].line).At(fault.Place{File: f.shown, Line: int(f.events[n].line)}))
+			f.second(first, n)
 		} else {
 			masters[h] = n
 		}
@@ -253,6 +262,11 @@ func (f *File) indexMaster(uid []byte, n int32, masters map[uint64]int32) {
 		return
 	}
 	f.indexOurs(id, n)
+}
+
+// second reports an event with the UID of another.
+func (f *File) second(first, n int32) {
+	f.faults = append(f.faults, fault.Newf("a second event with UID %s and no RECURRENCE-ID; the first begins in line %d", fault.Shorten(string(f.uid(n)), 80), f.events[first].line).At(fault.Place{File: f.shown, Line: int(f.events[n].line)}))
 }
 
 func (f *File) indexOurs(id identity.ID, n int32) {

@@ -10,14 +10,17 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"sync"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"almanach/internal/core/intake"
+	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/desk"
+	"almanach/internal/edge/source"
 )
 
 const benchRows = 100_000
@@ -166,4 +169,69 @@ func BenchmarkLoadFirst(b *testing.B) {
 		writeAndSync(b, data, copied)
 		scan(b, copied)
 	})
+}
+
+// BenchmarkMapping maps rows to twelve fields, three of them by expressions,
+// once their columns are learnt, against the reading of the same rows.
+func BenchmarkMapping(b *testing.B) {
+	dir := b.TempDir()
+	path := filepath.Join(dir, "calls.csv")
+	var text bytes.Buffer
+	text.WriteString("No,Vessel,Berth,Arrival,ETA,Departure,ETD,Agent,Email,State,Link,Remarks\n")
+	day := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	for i := range benchRows {
+		at := day.AddDate(0, 0, i%1000).Format("02/01/2006")
+		fmt.Fprintf(&text, "TH-%06d,Vessel number %d,%d,%s,%02d:%02d,%s,%02d:30,Agent %d,agent%d@harbour.example,Confirmed,https://tarn-haven.example/%d,\"Remarks on call %d, as sent\"\n", i, i%977, i%9, at, i%12, i%60, at, 13+i%10, i%31, i%31, i, i)
+	}
+	require.NoError(b, os.WriteFile(path, text.Bytes(), 0o600))
+	zones, err := zone.NewBook(nil)
+	require.NoError(b, err)
+	lisbon, err := zones.Find("Europe/Lisbon")
+	require.NoError(b, err)
+	in, faults := intake.Parse("calls.yaml", []byte(`
+key: No
+into: c
+event:
+  title: '{upper(Vessel)} at berth {Berth}'
+  start: "{Arrival} {ETA}"
+  end: "{Departure} {ETD}"
+  location: "Berth {Berth}"
+  description: '{together("; ", Remarks, Agent)}'
+  url: "{Link}"
+  categories: "{State}"
+  status: '{filled(State, "tentative")}'
+  attendees: "{Agent} <{Email}>"
+  priority: high
+  busy: busy
+  reminders: [2h]
+`))
+	require.Empty(b, faults)
+	read := func() ([]table.Row, table.Header) {
+		r, err := source.Open(path, source.Options{})
+		require.NoError(b, err)
+		defer r.Close()
+		rows, err := source.ReadAll(r)
+		require.NoError(b, err)
+		return rows, r.Header()
+	}
+	rows, header := read()
+	m, faults := in.Compile(header, zones, lisbon, day)
+	require.Empty(b, faults)
+	batch := intake.NewBatch(m, rows)
+	measure(b, func() {
+		var workers sync.WaitGroup
+		n := runtime.GOMAXPROCS(0)
+		for k := range n {
+			workers.Go(func() {
+				fork := m.Fork()
+				var w intake.Wanted
+				for i := k; i < len(rows); i += n {
+					if f := batch.Map(fork, i, &w); f != nil {
+						panic(f.Error())
+					}
+				}
+			})
+		}
+		workers.Wait()
+	}, func() { read() })
 }

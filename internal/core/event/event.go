@@ -111,7 +111,7 @@ func (e *Event) SetWhen(s Span) {
 func Canonical(f Field, s string) string {
 	plain := true
 	for i := range len(s) {
-		if s[i] < ' ' || s[i] >= 0x7f {
+		if c := s[i]; c < ' ' && c != '\n' && c != '\t' || c >= 0x7f {
 			plain = false
 			break
 		}

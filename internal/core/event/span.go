@@ -181,6 +181,9 @@ func OnClock(t, start zone.Time) string {
 }
 
 func canonicalList(s string) string {
+	if strings.IndexByte(s, '\n') < 0 {
+		return s
+	}
 	var items []string
 	for item := range strings.SplitSeq(s, "\n") {
 		if item = strings.TrimSpace(item); item != "" {

@@ -59,15 +59,11 @@ type Batch struct {
 func NewBatch(m *Mapping, rows []table.Row) *Batch {
 	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, len(rows)), fate: make([]Fate, len(rows)), notes: map[int]Notes{}, identity: m.intake.Identity, occurrences: map[int]changedDate{}}
 	var doubled, alike [][2]int
-	switch {
-	case m.occurrence != nil: // whose date is part of what a row is
+	if m.occurrence != nil || m.leaveOut != nil { // what a row is may depend on its dates
 		m.Learn(rows)
 		m.Settle()
 		doubled, alike = b.sort()
-	case m.needCells: // expressions are evaluated in one place
-		m.Learn(rows)
-		doubled, alike = b.sort()
-	default:
+	} else {
 		learnt := make(chan struct{})
 		go func() {
 			m.Learn(rows)
@@ -75,8 +71,6 @@ func NewBatch(m *Mapping, rows []table.Row) *Batch {
 		}()
 		doubled, alike = b.sort()
 		<-learnt
-	}
-	if m.occurrence == nil {
 		m.Settle()
 	}
 	b.settleAlike(alike)

@@ -99,6 +99,9 @@ func readColour(text string) (string, *fault.Fault) {
 }
 
 func readLink(text string) (string, *fault.Fault) {
+	if rest, ok := strings.CutPrefix(text, "https://"); ok && rest != "" && strings.Trim(rest, "abcdefghijklmnopqrstuvwxyz0123456789.-_/") == "" && rest[0] != '/' {
+		return text, nil // as most links are
+	}
 	u, err := url.Parse(text)
 	if err != nil || u.Scheme == "" || (u.Host == "" && u.Opaque == "" && u.Path == "") || strings.ContainsAny(text, " \n\"<>") {
 		return "", fault.New(text, "is not a link").Do("write it whole, with https:// in front")
@@ -155,6 +158,16 @@ func readPeople(text string, part event.Part) ([]event.Person, *fault.Fault) {
 		}
 	}
 	return out, nil
+}
+
+// canonicalPeople reads people as the Attendees field keeps them.
+func canonicalPeople(text string, part event.Part) (string, *fault.Fault) {
+	people, f := readPeople(text, part)
+	lines := make([]string, len(people))
+	for i, p := range people {
+		lines[i] = p.String()
+	}
+	return strings.Join(lines, "\n"), f
 }
 
 // splitOutside cuts at commas outside of quotes and angle brackets.
@@ -315,6 +328,23 @@ func (m *Mapping) blame(t *Template, row table.Row, value string) string {
 	return first
 }
 
+// remembered gives what a text of a field came to on an earlier row, or else
+// what read makes of it. slot tells the fields apart.
+func (m *Mapping) remembered(slot int, text string, read func() (string, *fault.Fault)) (string, *fault.Fault) {
+	for len(m.memos) <= slot {
+		m.memos = append(m.memos, memo{})
+	}
+	m.scratch = append(m.scratch[:0], text...)
+	if s, ok := m.memos[slot].get(m.scratch); ok {
+		return s, nil
+	}
+	s, f := read()
+	if f == nil {
+		m.memos[slot].put([]byte(text), s)
+	}
+	return s, f
+}
+
 // fillFields gives the event what is neither its time nor its reminders.
 func (m *Mapping) fillFields(row table.Row, w *Wanted) *fault.Fault {
 	for i := range m.texts {
@@ -343,7 +373,8 @@ func (m *Mapping) fillText(t *textField, row table.Row, w *Wanted) *fault.Fault 
 	text, set, f := m.rendered(t.template, row)
 	if f == nil && text != "" && t.read != nil {
 		raw := text
-		if text, f = t.read(raw); f != nil && f.Place.Column == "" {
+		text, f = m.remembered(int(t.field), raw, func() (string, *fault.Fault) { return t.read(raw) })
+		if f != nil && f.Place.Column == "" {
 			f.Place.Column = m.blame(t.template, row, raw)
 		}
 	}
@@ -378,33 +409,35 @@ func (m *Mapping) fillPeople(row table.Row, w *Wanted) *fault.Fault {
 			return fail(f, "organizer", m.organizer)
 		}
 		if text != "" {
-			p, f := readPerson(text)
+			text, f = m.remembered(int(event.Organizer), text, func() (string, *fault.Fault) {
+				p, f := readPerson(text)
+				return p.String(), f
+			})
 			if f != nil {
 				return fail(f, "organizer", m.organizer)
 			}
-			text = p.String()
 		}
 		if set {
 			w.Event.SetText(event.Organizer, text)
 		}
 	}
 	if len(m.people) > 0 {
-		var all []string
-		for _, p := range m.people {
+		all := ""
+		for n, p := range m.people {
 			text, _, f := m.rendered(p.template, row)
+			if f == nil && text != "" {
+				text, f = m.remembered(event.NumFields+n, text, func() (string, *fault.Fault) { return canonicalPeople(text, p.part) })
+			}
 			if f != nil {
 				return fail(f, p.name, p.template)
 			}
-			people, f := readPeople(text, p.part)
-			if f != nil {
-				return fail(f, p.name, p.template)
+			if all != "" && text != "" {
+				all += "\n"
 			}
-			for _, one := range people {
-				all = append(all, one.String())
-			}
+			all += text
 		}
-		if len(all) > 0 || m.intake.Clear {
-			w.Event.SetText(event.Attendees, strings.Join(all, "\n"))
+		if all != "" || m.intake.Clear {
+			w.Event.SetText(event.Attendees, all)
 		}
 	}
 	if m.participation != nil {
@@ -449,26 +482,45 @@ func (m *Mapping) fillReminders(row table.Row, w *Wanted) *fault.Fault {
 	if len(m.reminders) == 0 {
 		return nil
 	}
-	var items []string
+	all := ""
 	for _, t := range m.reminders {
 		text, _, f := m.rendered(t, row)
+		if f == nil && text != "" {
+			read := func() (string, *fault.Fault) {
+				return readReminders(text, w.Event.When.Start.Wall, w.Event.When.AllDay())
+			}
+			if strings.Contains(text, ":") { // depends on when the event starts
+				text, f = read()
+			} else {
+				text, f = m.remembered(int(event.Reminders), text, read)
+			}
+		}
 		if f != nil {
-			f.Field = "reminders"
+			f.Field, f.Place.Column = "reminders", m.blame(t, row, f.Value)
 			return f
 		}
-		for item := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' }) {
-			item = strings.TrimSpace(item)
-			if item == "" || strings.EqualFold(item, "none") || strings.EqualFold(item, "default") {
-				continue
-			}
-			r, f := readReminder(item, w.Event.When.Start.Wall, w.Event.When.AllDay())
-			if f != nil {
-				f.Field, f.Place.Column = "reminders", m.blame(t, row, item)
-				return f
-			}
-			items = append(items, r.String())
+		if all != "" && text != "" {
+			all += "\n"
 		}
+		all += text
 	}
-	w.Event.SetText(event.Reminders, strings.Join(items, "\n"))
+	w.Event.SetText(event.Reminders, all)
 	return nil
+}
+
+// readReminders reads reminders with commas, semicolons or line breaks between.
+func readReminders(text string, start int64, allDay bool) (string, *fault.Fault) {
+	var items []string
+	for item := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' }) {
+		item = strings.TrimSpace(item)
+		if item == "" || strings.EqualFold(item, "none") || strings.EqualFold(item, "default") {
+			continue
+		}
+		r, f := readReminder(item, start, allDay)
+		if f != nil {
+			return "", f
+		}
+		items = append(items, r.String())
+	}
+	return strings.Join(items, "\n"), nil
 }

@@ -46,8 +46,11 @@ func isFunction(name string) bool {
 }
 
 func text(v any) string {
-	if v == nil {
+	switch v := v.(type) {
+	case nil:
 		return ""
+	case string:
+		return strings.TrimSpace(v)
 	}
 	return strings.TrimSpace(fmt.Sprint(v))
 }

@@ -42,8 +42,11 @@ type Mapping struct {
 	from, to         int64                  // the period, as midnights; 0 for open ends
 	columns          map[int]*moment.Column // what was learnt of each column that holds dates
 	eval             evaluator
+	memos            []memo // by field: what its texts came to
+	scratch          []byte
 	width            int  // cells an expression needs
 	needCells        bool // whether there is any expression
+	inputs           []int
 }
 
 // moments is what a date and time is made of: columns read each on its own,
@@ -60,7 +63,7 @@ type moments struct {
 // faults name every column that does not exist.
 func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.Zone, present time.Time) (*Mapping, []*fault.Fault) {
 	m := &Mapping{Header: header, Zones: zones, Zone: fallback, intake: in, columns: map[int]*moment.Column{}}
-	c := &compiler{header: header, used: map[int]bool{}, words: in.Words}
+	c := &compiler{header: header, used: map[int]bool{}, words: in.Words, inputs: map[int]bool{}}
 	dates := in.Dates
 	dates.Zones, dates.Present = zones, present
 	m.dates = dates
@@ -115,7 +118,7 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 	for i := range c.used {
 		m.width = max(m.width, i+1)
 	}
-	m.needCells = c.cells
+	m.needCells, m.inputs = c.cells, slices.Sorted(maps.Keys(c.inputs))
 	m.eval.columns = m.columns
 	return m, faults
 }
@@ -230,7 +233,7 @@ func (m *Mapping) Fixed() ([]string, bool) {
 // by another goroutine. The rows must have been learnt.
 func (m *Mapping) Fork() *Mapping {
 	fork := *m
-	fork.eval = evaluator{}
+	fork.eval, fork.memos = evaluator{}, nil
 	fork.columns = make(map[int]*moment.Column, len(m.columns))
 	for i, c := range m.columns {
 		fork.columns[i] = c.Fork()
@@ -412,7 +415,7 @@ type Wanted struct {
 
 func (m *Mapping) load(row table.Row) {
 	if m.needCells {
-		m.eval.load(row, m.width)
+		m.eval.load(row, m.width, m.inputs)
 	}
 }
 
@@ -439,6 +442,9 @@ func (m *Mapping) keyLabel() string {
 
 // LeftOut gives the reason why a row is left out on purpose, or "".
 func (m *Mapping) LeftOut(row table.Row) (string, *fault.Fault) {
+	if m.leaveOut == nil {
+		return "", nil
+	}
 	m.load(row)
 	met, f := m.eval.met(m.leaveOut)
 	if f != nil || !met {

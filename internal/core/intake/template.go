@@ -25,6 +25,8 @@ type part struct {
 	literal  string
 	column   int // -1 when the part is no column
 	program  *vm.Program
+	inputs   []int     // columns that the program reads
+	number   int       // of the program, for what is remembered of it
 	label    string    // what stands in the braces
 	optional *Template // what stands in brackets: gone when its columns are empty
 }
@@ -41,7 +43,10 @@ type compiler struct {
 	used   map[int]bool // columns met
 	cells  bool         // an expression was met, so rows must be given as texts
 	words  map[string]map[string]string
-	dates  func(column int) // told the columns that dateform reads
+
+	programs int              // compiled so far
+	inputs   map[int]bool     // columns that expressions read
+	dates    func(column int) // told the columns that dateform reads
 }
 
 // unknown says why column did not find a name.
@@ -196,8 +201,9 @@ func (c *compiler) part(t template, offset int, inner string) (part, *fault.Faul
 		f.Value, f.Quoted, f.Advice = strings.TrimSpace(inner), true, u.Advice
 		return part{}, f
 	}
-	program, f := c.expression(template{text: inner, at: t.at}, offset, expr.AsAny())
-	return part{column: -1, program: program, label: inner}, f
+	program, inputs, f := c.expression(template{text: inner, at: t.at}, offset, expr.AsAny())
+	c.programs++
+	return part{column: -1, program: program, inputs: inputs, number: c.programs - 1, label: inner}, f
 }
 
 // plainName tells whether a text in braces can only have been meant as a
@@ -216,7 +222,7 @@ type cells struct {
 // maxNodes bounds the size of an expression.
 const maxNodes = 400
 
-func (c *compiler) expression(t template, offset int, kind expr.Option) (program *vm.Program, problem *fault.Fault) {
+func (c *compiler) expression(t template, offset int, kind expr.Option) (program *vm.Program, inputs []int, problem *fault.Fault) {
 	defer func() {
 		if r := recover(); r != nil { // the library must not take the program down
 			problem = t.at.Fault(offset, "the expression cannot be understood: %v", r)
@@ -231,17 +237,17 @@ func (c *compiler) expression(t template, offset int, kind expr.Option) (program
 	if patch.fault != nil {
 		f := t.at.Fault(offset+patch.at, "%s", patch.fault.Cause)
 		f.Value, f.Quoted, f.Advice = patch.fault.Value, true, patch.fault.Advice
-		return nil, f
+		return nil, nil, f
 	}
 	if err != nil {
 		at, message := offset, err.Error()
 		if e, ok := err.(*file.Error); ok {
 			at, message = offset+e.Column, e.Message
 		}
-		return nil, t.at.Fault(at, "%q is no expression: %s", t.text, message)
+		return nil, nil, t.at.Fault(at, "%q is no expression: %s", t.text, message)
 	}
 	c.cells = true
-	return program, nil
+	return program, patch.columns, nil
 }
 
 // unbounded are the library's functions that read the clock or can loop
@@ -251,6 +257,7 @@ var unbounded = []string{"now", "timezone", "repeat", "all", "none", "any", "one
 // columnPatch puts columns in the place of their names.
 type columnPatch struct {
 	compiler *compiler
+	columns  []int // met
 	fault    *fault.Fault
 	at       int
 }
@@ -292,6 +299,8 @@ func (p *columnPatch) Visit(node *ast.Node) {
 		}
 		return
 	}
+	p.columns = append(p.columns, i)
+	p.compiler.inputs[i] = true
 	ast.Patch(node, &ast.MemberNode{Node: &ast.IdentifierNode{Value: "__row"}, Property: &ast.IntegerNode{Value: i}})
 }
 
@@ -327,7 +336,7 @@ func (c *compiler) condition(t template) (*Condition, *fault.Fault) {
 	if t.text == "" {
 		return nil, nil
 	}
-	program, f := c.expression(t, 0, expr.AsBool())
+	program, _, f := c.expression(t, 0, expr.AsBool())
 	if f != nil {
 		return nil, f
 	}
@@ -340,6 +349,8 @@ type evaluator struct {
 	env     cells
 	row     table.Row
 	columns map[int]*moment.Column // that dateform reads
+	memos   []memo                 // by program: what it gave for which cells
+	key     []byte
 }
 
 // memoryBudget bounds what one expression may allocate, in the library's
@@ -356,13 +367,13 @@ func (e *evaluator) run(program *vm.Program) (out any, err error) {
 	return e.machine.Run(program, e.env)
 }
 
-// load takes over a row's texts.
-func (e *evaluator) load(row table.Row, width int) {
+// load takes over those of a row's texts that expressions read.
+func (e *evaluator) load(row table.Row, width int, inputs []int) {
 	e.row, e.env.Self = row, e
 	for len(e.env.Row) < width {
 		e.env.Row = append(e.env.Row, "")
 	}
-	for i := range e.env.Row {
+	for _, i := range inputs {
 		e.env.Row[i] = strings.TrimSpace(row.Cell(i).Text)
 	}
 }
@@ -419,12 +430,8 @@ func (e *evaluator) join(t *Template, row table.Row) (text string, gap bool, f *
 			}
 			gap = gap || part == ""
 		case p.program != nil:
-			v, err := e.run(p.program)
-			if err != nil {
-				return "", false, fault.Newf("{%s} fails here: %s", p.label, firstLine(err))
-			}
-			if v != nil {
-				part = strings.TrimSpace(fmt.Sprint(v))
+			if part, f = e.expression(p); f != nil {
+				return "", false, f
 			}
 			gap = gap || part == ""
 		case p.optional != nil:
@@ -442,6 +449,29 @@ func (e *evaluator) join(t *Template, row table.Row) (text string, gap bool, f *
 	return b.String(), gap, nil
 }
 
+// expression gives what a program makes of the row, remembered from an earlier
+// row whose cells were the same.
+func (e *evaluator) expression(p part) (string, *fault.Fault) {
+	for len(e.memos) <= p.number {
+		e.memos = append(e.memos, memo{})
+	}
+	m := &e.memos[p.number]
+	e.key = e.key[:0]
+	for _, i := range p.inputs {
+		e.key = append(append(e.key, e.env.Row[i]...), 0)
+	}
+	if s, ok := m.get(e.key); ok {
+		return s, nil
+	}
+	v, err := e.run(p.program)
+	if err != nil {
+		return "", fault.Newf("{%s} fails here: %s", p.label, firstLine(err))
+	}
+	s := text(v)
+	m.put(e.key, s)
+	return s, nil
+}
+
 // says tells whether any column or expression of the template gives something.
 func (t *Template) says(e *evaluator, row table.Row) bool {
 	for _, p := range t.parts {
@@ -449,7 +479,7 @@ func (t *Template) says(e *evaluator, row table.Row) bool {
 		case p.column >= 0 && row.Cell(p.column).Filled():
 			return true
 		case p.program != nil:
-			if v, err := e.run(p.program); err == nil && v != nil && strings.TrimSpace(fmt.Sprint(v)) != "" {
+			if s, f := e.expression(p); f == nil && s != "" {
 				return true
 			}
 		case p.optional != nil && p.optional.says(e, row):

@@ -102,6 +102,7 @@ type Column struct {
 	set   Settings
 	role  Role
 	cache map[string]shape
+	read  map[string]Value // texts read before; what was held is read again
 
 	dates, clocks, dateOnly, clockOnly int // cells by what they can be
 	sure, loose                        tally
@@ -390,7 +391,7 @@ func (c *Column) fullYear(yy int) int {
 // by another goroutine. Settle must have been called.
 func (c *Column) Fork() *Column {
 	fork := *c
-	fork.cache = map[string]shape{}
+	fork.cache, fork.read = map[string]shape{}, nil
 	return &fork
 }
 
@@ -416,7 +417,7 @@ func (c *Column) Prefer(role Role) bool {
 		return false
 	}
 	c.role = role
-	c.cache = map[string]shape{}
+	c.cache, c.read = map[string]shape{}, nil
 	t := c.sure
 	c.settleOrder(&t)
 	return true
@@ -526,11 +527,21 @@ func (c *Column) Read(cell table.Cell) (Value, *fault.Fault) {
 			return c.readUnix(n, text)
 		}
 	}
+	if v, known := c.read[text]; known {
+		return v, nil
+	}
 	s := c.shape(text, c.role)
 	if !s.ok {
 		return c.readSerial(text)
 	}
-	return c.resolve(text, s)
+	v, f := c.resolve(text, s)
+	if f == nil && len(c.read) < cacheSize {
+		if c.read == nil {
+			c.read = map[string]Value{}
+		}
+		c.read[strings.Clone(text)] = v
+	}
+	return v, f
 }
 
 func (c *Column) readNative(cell table.Cell) (Value, *fault.Fault) {

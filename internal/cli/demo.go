@@ -46,17 +46,19 @@ type demoStep struct {
 	codes  []int // exit codes it may end with
 }
 
-func demoSteps() []demoStep {
+func demoSteps(dir string) []demoStep {
 	week := []string{"--from", demo.From, "--to", demo.To}
 	return []demoStep{
+		{why: "A workbook has come. What is in it? The columns, what they suit, how the dates are read, and what can be the key.",
+			args: []string{"survey", filepath.Join(dir, "inbox", "berth-bookings.xlsx")}, codes: []int{exitDone}},
 		{why: "The agents have sent the week's berth bookings. See what a load would do before anything is written. Two calls share a number, one time cannot be read: these are held, with the reason.",
 			args: []string{"preview", "berth-bookings"}, codes: []int{exitLeft}},
 		{why: "Load it. Rows that are held wait; everything else is in the calendar.",
 			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
 		{why: "Load it again, as happens. Nothing is new, nothing changes, nothing is doubled.",
 			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
-		{why: "The ferry timetable: five rows, each a series that repeats every week.",
-			args: []string{"load", "ferries"}, codes: []int{exitDone}},
+		{why: "The rest of the inbox: the ferry timetable, whose rows are series with days left out; the fairway closures from a page, whole days; the pilots' roster, each duty into its pilot's own calendar.",
+			args: []string{"load", "ferries", "closures", "pilots"}, codes: []int{exitDone}},
 		{why: "Next day. A new sheet has come: one call moved, one was withdrawn, one is added, the unreadable time and the doubled number are mended. Meanwhile someone moved Marram Light to berth 6 in the calendar by hand, and moved Corvane to half past three, which the sheet moved to two o'clock. What did not collide goes in, the hand's work is kept, the collision is yours to settle.",
 			before: func(dir string) error {
 				if err := job.Later(dir); err != nil {
@@ -71,8 +73,8 @@ func demoSteps() []demoStep {
 			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
 		{why: "Settle the collision: this time the sheet is right.",
 			args: []string{"load", "berth-bookings", "--take", "sheet", "TH-1036"}, codes: []int{exitDone}},
-		{why: "Take the week out of both calendars, every sailing of the ferries counted.",
-			args: append([]string{"extract", "berths", "ferries"}, week...), codes: []int{exitDone}},
+		{why: "Take the week out of three calendars, every sailing of the ferries counted.",
+			args: append([]string{"extract", "berths", "ferries", "closures"}, week...), codes: []int{exitDone}},
 		{why: "Show that the calendar agrees with the sheet, line by line. The one difference is the berth that was changed by hand.",
 			args: append([]string{"reconcile", "berth-bookings"}, week...), codes: []int{exitLeft}},
 	}
@@ -81,7 +83,7 @@ func demoSteps() []demoStep {
 func (a *app) walk(ctx context.Context, dir string) error {
 	p := a.printer()
 	p.Say("The desk of the harbour office of Tarn Haven is laid out in " + dir + ". It is Monday 2 March 2026, eight o'clock.")
-	for n, s := range demoSteps() {
+	for n, s := range demoSteps(dir) {
 		p.Gap()
 		p.Step(fmt.Sprintf("%d. ", n+1), s.why)
 		if s.before != nil {
@@ -89,7 +91,10 @@ func (a *app) walk(ctx context.Context, dir string) error {
 				return err
 			}
 		}
-		shown := append(append([]string{}, s.args...), "--now", demo.Now)
+		shown := append([]string{}, s.args...)
+		if s.args[0] != "survey" {
+			shown = append(shown, "--now", demo.Now)
+		}
 		p.Command("almanach " + strings.Join(append(shown, "--desk", dir), " "))
 		w := a.world
 		w.Args = append([]string{"--desk", dir, "--now", demo.Now}, s.args...)

@@ -87,14 +87,23 @@ web page with tables, a calendar (.ics), or - for standard input.`,
 func (a *app) draft() *cobra.Command {
 	var f surveyFlags
 	var name, out string
+	var schema bool
 	c := &cobra.Command{
 		Use:   "draft FILE",
 		Short: "Write a first intake for a file, to be finished by hand",
 		Long: `Survey a file and write a first intake for it, with comments that say how sure
 each part is. On a desk it goes among the intakes, elsewhere into this folder.
-An intake that exists already is never touched.`,
-		Args: cobra.ExactArgs(1),
+An intake that exists already is never touched.
+
+With --schema it prints the JSON Schema of intake files instead, for editors.`,
+		Args: cobra.MaximumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
+			switch {
+			case schema:
+				return show.JSON(a.out, intake.Schema())
+			case len(args) == 0:
+				return fault.Newf("nothing says which file to draft an intake for").Do("name it: almanach draft FILE")
+			}
 			s, office, err := f.survey(a, c, args[0])
 			if err != nil {
 				return err
@@ -121,5 +130,6 @@ An intake that exists already is never touched.`,
 	f.add(c)
 	c.Flags().StringVar(&name, "name", "", "`NAME` of the intake (default: the file's, without dates and counters)")
 	c.Flags().StringVar(&out, "out", "", "write to this `FILE`")
+	c.Flags().BoolVar(&schema, "schema", false, "print the JSON Schema of intake files")
 	return c
 }

@@ -67,7 +67,7 @@ func (p *Printer) table(x *job.Extract, columns []string) string {
 	if len(columns) == 0 {
 		columns = DefaultColumns
 		for _, r := range x.Rows {
-			if r.Status != "" {
+			if r.Status != "" && r.Status != "confirmed" {
 				columns = append(columns[:len(columns):len(columns)], "status")
 				break
 			}
@@ -107,6 +107,10 @@ func (p *Printer) cell(r *extract.Row, column string, view *zone.Zone) string {
 			return Day(start)
 		}
 		return Day(start) + start.Format(" 15:04")
+	case "status":
+		if r.Status == "confirmed" { // as every event is that says nothing else
+			return ""
+		}
 	case "end":
 		if r.AllDay {
 			return Day(zone.Civil(r.Span.LastDay().Wall))

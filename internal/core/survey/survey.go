@@ -270,6 +270,13 @@ func (s *Surveyor) keys() {
 			}
 		}
 	}
+	if len(s.out.Near) > 0 { // a time beside a number that is nearly enough makes no better key
+		s.out.Keys = slices.DeleteFunc(s.out.Keys, func(k Key) bool {
+			return slices.ContainsFunc(order, func(i int) bool {
+				return slices.Contains(k.Columns, s.header.Label(i)) && s.columns[i].moments.Holds(s.columns[i].filled)
+			})
+		})
+	}
 	weight := func(k Key) (sum int) {
 		for _, name := range k.Columns {
 			for _, i := range order {

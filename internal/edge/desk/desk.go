@@ -85,7 +85,26 @@ func open(dir string) (*Desk, []*fault.Fault) {
 			d.files[c.Name] = c.Text("file")
 		}
 	}
+	d.findMade()
 	return d, faults
+}
+
+// findMade adds the calendars that were made because an intake named them.
+func (d *Desk) findMade() {
+	if d.Make == "" {
+		return
+	}
+	entries, err := os.ReadDir(d.Path(d.Make))
+	if err != nil {
+		return
+	}
+	for _, e := range entries {
+		name, ok := strings.CutSuffix(e.Name(), ".ics")
+		if _, known := d.files[name]; ok && !known && fileName(name) {
+			d.names = append(d.names, name)
+			d.files[name] = filepath.Join(d.Make, e.Name())
+		}
+	}
 }
 
 // Calendars gives the names of the desk's calendars in its order.

@@ -110,9 +110,12 @@ func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, st
 	p.line("")
 	p.heading(style, string(o), remark)
 	short := !opts.All && (o == agree.New || o == agree.Changed || o == agree.LeftOut || o == agree.Edited)
-	keyWidth := 0
-	for _, i := range items {
+	keyWidth, titleWidth := 0, 0
+	for n, i := range items {
 		keyWidth = max(keyWidth, min(28, ansi.StringWidth(i.Key)))
+		if !short || n < listed {
+			titleWidth = max(titleWidth, min(48, ansi.StringWidth(i.Title)))
+		}
 	}
 	n := 0
 	for at := 0; at < len(items) && !(short && n >= listed); {
@@ -120,7 +123,7 @@ func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, st
 		for o == agree.Held && at+same < len(items) && items[at+same].Key == items[at].Key && items[at].Key != "" && items[at+same].Reason == items[at].Reason {
 			same++
 		}
-		p.item(items[at:at+same], keyWidth, r)
+		p.item(items[at:at+same], keyWidth, titleWidth, r)
 		at += same
 		n += same
 	}
@@ -131,7 +134,7 @@ func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, st
 }
 
 // item writes one line for items that differ in nothing but their rows.
-func (p *Printer) item(items []job.Item, keyWidth int, r *job.Report) {
+func (p *Printer) item(items []job.Item, keyWidth, titleWidth int, r *job.Report) {
 	i := items[0]
 	where := ""
 	switch {
@@ -154,7 +157,7 @@ func (p *Printer) item(items []job.Item, keyWidth int, r *job.Report) {
 		p.wrapped(lead, i.Reason)
 		return
 	case agree.New, agree.Same:
-		p.wrapped(lead, i.Title+"   "+Span(i.Event.When, r.Zone)+whither(i, r)+noteText(i.Notes))
+		p.wrapped(lead, pad(i.Title, titleWidth)+"   "+Span(i.Event.When, r.Zone)+whither(i, r)+noteText(i.Notes))
 		return
 	}
 	text := i.Title + occurrence(i) + whither(i, r)

@@ -15,6 +15,7 @@ import (
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/rule"
 	"almanach/internal/core/zone"
 )
 
@@ -129,7 +130,16 @@ func Span(s event.Span, page string) string {
 		text += " " + z
 	}
 	if s.Rule != "" {
+		words := "repeats"
+		if r, err := rule.Parse(s.Rule); err == nil {
+			words = r.Describe()
+		}
+		text += ", " + words
+	} else if len(s.Extra) > 0 {
 		text += ", repeats"
+	}
+	if n := len(s.Except); n > 0 {
+		text += ", but " + counted(n, "date")
 	}
 	return text
 }

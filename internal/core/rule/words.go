@@ -299,3 +299,48 @@ func (w *words) ofTheMonth() error {
 	}
 	return nil
 }
+
+// Describe says in English how a rule repeats, as ParseWords reads it where it
+// can; rules that words fit badly are only said to repeat.
+func (r Rule) Describe() string {
+	if r.Freq < Daily || len(r.BySecond)+len(r.ByMinute)+len(r.ByHour)+len(r.ByYearDay)+len(r.ByWeekNo)+len(r.ByMonth)+len(r.BySetPos) > 0 {
+		return "repeats"
+	}
+	unit := map[Freq]string{Daily: "day", Weekly: "week", Monthly: "month", Yearly: "year"}[r.Freq]
+	text := map[Freq]string{Daily: "daily", Weekly: "weekly", Monthly: "monthly", Yearly: "yearly"}[r.Freq]
+	if r.Interval > 1 {
+		text = fmt.Sprintf("every %d %ss", r.Interval, unit)
+	}
+	var days []string
+	for _, d := range sortedDays(r.ByDay) {
+		name := d.Day.String()[:3]
+		switch {
+		case d.N > 5 || d.N < -1 || d.N != 0 && r.Freq != Monthly:
+			return "repeats"
+		case d.N == -1:
+			name = "last " + name
+		case d.N > 0:
+			name = []string{"", "first", "second", "third", "fourth", "fifth"}[d.N] + " " + name
+		}
+		days = append(days, name)
+	}
+	for _, d := range r.ByMonthDay {
+		if d < 0 {
+			return "repeats"
+		}
+		days = append(days, fmt.Sprintf("day %d", d))
+	}
+	switch {
+	case r.Freq == Weekly && strings.Join(days, " ") == "Mon Tue Wed Thu Fri" && r.Interval == 1:
+		text = "every weekday"
+	case len(days) > 0:
+		text += " on " + strings.Join(days, ", ")
+	}
+	if r.Count > 0 {
+		text += fmt.Sprintf(", %d times", r.Count)
+	}
+	if !r.Until.IsZero() {
+		text += " until " + zone.Civil(r.Until.Wall).Format("2 Jan 2006")
+	}
+	return text
+}

@@ -24,6 +24,14 @@ func TestParseWords(t *testing.T) {
 		assert.Equal(t, want, r.String(), text)
 		_, err = Parse(r.String())
 		assert.NoError(t, err, text)
+		if said := r.Describe(); said != "repeats" { // what is said is understood again
+			again, err := ParseWords(said, func(s string) (int64, bool) {
+				at, err := time.Parse("2 Jan 2006", s)
+				return at.Unix(), err == nil
+			})
+			assert.NoError(t, err, said)
+			assert.Equal(t, r.String(), again.String(), said)
+		}
 	}
 	for _, text := range []string{"", "sometimes", "every", "biweekly", "weekly until soon", "weekly until 30 June 2026 10 times", "monthly on Friday", "weekly on the 15th", "daily for ever", "every 0 days", "sixth Friday of the month", "weekly on Mon or Tue", "10 times"} {
 		_, err := ParseWords(text, date)

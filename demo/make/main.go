@@ -9,7 +9,7 @@ import (
 )
 
 type call struct {
-	hidden bool
+	hidden                                                                         bool
 	no, vessel, berth, arrival, eta, departure, etd, agent, email, status, remarks string
 }
 
@@ -36,7 +36,7 @@ func calls() []call {
 func main() {
 	write("desk/inbox/berth-bookings.xlsx", calls())
 	later := calls()
-	later[5].eta = "10:00" // moved
+	later[5].eta = "10:00"                    // moved
 	later[6].eta = "14:00"                    // moved, while someone moves it in the calendar too
 	later[9].status = "Withdrawn"             // withdrawn
 	later[11].eta = "15:10"                   // mended

@@ -83,7 +83,7 @@ func (a *app) exit(err error) int {
 		fmt.Fprintln(a.world.Stderr, "almanach: interrupted; nothing was half written")
 		return exitStopped
 	}
-	p := show.Printer{W: colorprofile.NewWriter(a.world.Stderr, a.world.Env), Width: width(a.world.Stderr)}
+	p := a.problems()
 	var several job.Faults
 	if !errors.As(err, &several) {
 		several = job.Faults{fault.Of(err)}
@@ -109,6 +109,11 @@ func width(w io.Writer) int {
 		return 0
 	}
 	return n
+}
+
+// problems prints on stderr.
+func (a *app) problems() *show.Printer {
+	return &show.Printer{W: colorprofile.NewWriter(a.world.Stderr, a.world.Env), Width: width(a.world.Stderr)}
 }
 
 func (a *app) printer() *show.Printer { return &show.Printer{W: a.out, Width: a.width} }

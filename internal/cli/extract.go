@@ -53,7 +53,7 @@ calendars of the desk are taken. Both days of the range are included; without
 			}
 			if len(x.Faults) > 0 {
 				if as != "" {
-					p := show.Printer{W: a.world.Stderr}
+					p := a.problems()
 					for _, f := range x.Faults {
 						p.Fault(f)
 					}

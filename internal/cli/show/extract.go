@@ -228,7 +228,7 @@ func (p *Printer) finding(f job.Finding, keyWidth int, page string) {
 		p.wrapped(lead, f.Reason)
 		return
 	}
-	text := f.Title
+	text := fault.Shorten(f.Title, 80)
 	if len(f.Fields) == 0 {
 		text += "   " + Span(f.Event.When, page)
 		if f.Kind == reconcile.Gone || f.Kind == reconcile.Twin || f.Kind == reconcile.Stray {

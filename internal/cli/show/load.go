@@ -25,6 +25,10 @@ type LoadOptions struct {
 // listed is how many lines of a group that needs no eye are printed.
 const listed = 12
 
+// listedHeld is how many rows that are held are printed: a sheet that is wrong
+// throughout says so in its first lines.
+const listedHeld = 100
+
 // Load writes the report of a preview or a load.
 func (p *Printer) Load(r *job.Report, o LoadOptions) {
 	from := r.Source.File
@@ -39,7 +43,11 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 	for _, n := range r.Notes {
 		p.wrapped(dim.Render("source")+"   ", n)
 	}
-	for _, w := range r.Warnings {
+	for i, w := range r.Warnings {
+		if i == listed && !o.All {
+			p.line("          %s", dim.Render(fmt.Sprintf("… and %s more; --all lists every one", grouped(len(r.Warnings)-i))))
+			break
+		}
 		p.wrapped(alarm.Render("calendar")+"  ", w.Error())
 	}
 	groups := map[agree.Outcome][]job.Item{}
@@ -117,8 +125,15 @@ func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, st
 			titleWidth = max(titleWidth, min(48, ansi.StringWidth(i.Title)))
 		}
 	}
+	most := len(items)
+	switch {
+	case short:
+		most = listed
+	case !opts.All && o == agree.Held:
+		most = listedHeld
+	}
 	n := 0
-	for at := 0; at < len(items) && !(short && n >= listed); {
+	for at := 0; at < len(items) && n < most; {
 		same := 1 // rows held together for one reason are one line
 		for o == agree.Held && at+same < len(items) && items[at+same].Key == items[at].Key && items[at].Key != "" && items[at+same].Reason == items[at].Reason {
 			same++
@@ -129,7 +144,7 @@ func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, st
 	}
 	total := map[agree.Outcome]int{agree.New: r.Totals.New, agree.Changed: r.Totals.Changed, agree.Edited: r.Totals.Edited}[o]
 	if rest := max(total, len(items)) - n; rest > 0 {
-		p.line("  %s", dim.Render(fmt.Sprintf("… and %s more", grouped(rest))))
+		p.line("  %s", dim.Render(fmt.Sprintf("… and %s more; --all lists every row", grouped(rest))))
 	}
 }
 
@@ -157,10 +172,10 @@ func (p *Printer) item(items []job.Item, keyWidth, titleWidth int, r *job.Report
 		p.wrapped(lead, i.Reason)
 		return
 	case agree.New, agree.Same:
-		p.wrapped(lead, pad(i.Title, titleWidth)+"   "+Span(i.Event.When, r.Zone)+whither(i, r)+noteText(i.Notes))
+		p.wrapped(lead, pad(fault.Shorten(i.Title, 80), titleWidth)+"   "+Span(i.Event.When, r.Zone)+whither(i, r)+noteText(i.Notes))
 		return
 	}
-	text := i.Title + occurrence(i) + whither(i, r)
+	text := fault.Shorten(i.Title, 80) + occurrence(i) + whither(i, r)
 	if i.Outcome == agree.Gone {
 		text += "   " + Span(i.Event.When, r.Zone)
 	}

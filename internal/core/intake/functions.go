@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"errors"
 	"fmt"
 	"regexp"
 	"slices"
@@ -31,7 +32,7 @@ var Functions = []Function{
 }
 
 // borrowed are the expression library's functions that the manual names.
-var borrowed = []string{"upper", "lower", "trim", "trimPrefix", "trimSuffix", "split", "replace", "len", "int", "float", "string", "hasPrefix", "hasSuffix", "indexOf", "round", "abs"}
+var borrowed = []string{"upper", "lower", "trim", "trimPrefix", "trimSuffix", "split", "replace", "join", "len", "int", "float", "string", "hasPrefix", "hasSuffix", "indexOf", "round", "abs"}
 
 func functionNames() []string {
 	out := append([]string{"col"}, borrowed...)
@@ -42,7 +43,7 @@ func functionNames() []string {
 }
 
 func isFunction(name string) bool {
-	return name == "__dateform" || slices.ContainsFunc(Functions, func(f Function) bool { return f.Name == name })
+	return name == "__dateform" || name == "replace" || name == "join" || slices.ContainsFunc(Functions, func(f Function) bool { return f.Name == name })
 }
 
 func text(v any) string {
@@ -73,6 +74,11 @@ func (p *patterns) get(pattern string) (*regexp.Regexp, error) {
 	}
 	return r, err
 }
+
+// longest is the longest text that an expression may give, in octets.
+const longest = 64 << 10
+
+var errTooLong = fmt.Errorf("it makes a text of more than %d characters", longest)
 
 // functions are the options that make our functions known.
 func (c *compiler) functions() []expr.Option {
@@ -123,6 +129,40 @@ func (c *compiler) functions() []expr.Option {
 			}
 			return code, nil
 		}, new(func(string, string) string)),
+		// The library's own of these can make a text grow beyond all bounds.
+		expr.Function("replace", func(args ...any) (any, error) {
+			s, old, with := text(args[0]), fmt.Sprint(args[1]), fmt.Sprint(args[2])
+			if strings.Count(s, old)*len(with) > longest {
+				return nil, errTooLong
+			}
+			return strings.ReplaceAll(s, old, with), nil
+		}, new(func(string, string, string) string)),
+		expr.Function("join", func(args ...any) (any, error) {
+			list, ok := args[0].([]any)
+			if texts, isTexts := args[0].([]string); isTexts {
+				ok = true
+				for _, t := range texts {
+					list = append(list, t)
+				}
+			}
+			if !ok {
+				return nil, errors.New("join wants a list")
+			}
+			sep := ""
+			if len(args) > 1 {
+				sep = fmt.Sprint(args[1])
+			}
+			total := len(list) * len(sep)
+			parts := make([]string, len(list))
+			for i, one := range list {
+				parts[i] = fmt.Sprint(one)
+				total += len(parts[i])
+			}
+			if total > longest {
+				return nil, errTooLong
+			}
+			return strings.Join(parts, sep), nil
+		}),
 		expr.Function("capital", func(args ...any) (any, error) { return capital(text(args[0])), nil }, new(func(string) string)),
 		expr.Function("__dateform", func(args ...any) (any, error) {
 			return args[0].(*evaluator).dateform(args[1].(int), text(args[2]))

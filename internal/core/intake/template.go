@@ -119,6 +119,9 @@ func (c *compiler) compile(t template, text string, offset int) (*Template, *fau
 			skip(1)
 		case '[':
 			inner, ok := bracketed(rest[1:])
+			if !ok && strings.Contains(rest, "{") {
+				return nil, t.at.Fault(offset, "a [ is not closed").Do("close it, or write [[ for a bracket itself")
+			}
 			if !ok || !strings.Contains(inner, "{") { // brackets as people write them
 				literal("[")
 				skip(1)
@@ -150,6 +153,7 @@ func (c *compiler) compile(t template, text string, offset int) (*Template, *fau
 // bracketed gives what stands before the bracket that closes, outside of
 // braces.
 func bracketed(s string) (string, bool) {
+	depth := 0
 	for i := 0; i < len(s); i++ {
 		switch s[i] {
 		case '{':
@@ -158,8 +162,13 @@ func bracketed(s string) (string, bool) {
 				return "", false
 			}
 			i += len(inner) + 1
+		case '[':
+			depth++
 		case ']':
-			return s[:i], true
+			if depth == 0 {
+				return s[:i], true
+			}
+			depth--
 		}
 	}
 	return "", false
@@ -468,6 +477,9 @@ func (e *evaluator) expression(p part) (string, *fault.Fault) {
 		return "", fault.Newf("{%s} fails here: %s", p.label, firstLine(err))
 	}
 	s := text(v)
+	if len(s) > longest {
+		return "", fault.Newf("{%s} gives a text of %d characters; the limit is %d", p.label, len(s), longest)
+	}
 	m.put(e.key, s)
 	return s, nil
 }

@@ -2,9 +2,6 @@
 package calendar
 
 import (
-	"context"
-
-	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
 	"almanach/internal/core/zone"
 )
@@ -49,29 +46,4 @@ func UseZone(list []ZoneUse, use ZoneUse) []ZoneUse {
 		}
 	}
 	return append(list, use)
-}
-
-// Calendar is one calendar opened for a run. What is read stays as it was
-// when it was opened; Apply refuses to write over anything newer.
-type Calendar interface {
-	// Name is how the clerk calls it.
-	Name() string
-	// Find gives the event of an identity, nil when there is none.
-	Find(id identity.ID) *Object
-	// Len is how many events bear one of our identities.
-	Len() int
-	// Ours calls yield with every event that bears one of our identities.
-	Ours(yield func(id identity.ID, o *Object) bool)
-	// Objects calls yield with every event, its changed occurrences with it.
-	Objects(yield func(o Components) bool)
-	// Resolve gives the zone a TZID means in this calendar.
-	Resolve(tzid string) (*zone.Zone, error)
-	// Faults are what was found damaged.
-	Faults() []*fault.Fault
-	// Apply writes all changes or none, with the zones that the new texts
-	// name, reads back what it wrote, and gives the number of changes it found
-	// there.
-	Apply(ctx context.Context, changes []Change, zones []ZoneUse) (int, error)
-	// Close gives up what opening took hold of.
-	Close() error
 }

@@ -277,10 +277,10 @@ func (f *File) indexOurs(id identity.ID, n int32) {
 	f.index[id] = n
 }
 
-// Name implements Calendar.
+// Name is how the clerk calls the calendar.
 func (f *File) Name() string { return f.name }
 
-// Faults implements Calendar.
+// Faults are what was found damaged or odd.
 func (f *File) Faults() []*fault.Fault { return f.faults }
 
 // Damaged tells whether the file's structure is broken, so that it must not
@@ -334,7 +334,7 @@ func (f *File) Again() error {
 	return nil
 }
 
-// Find implements Calendar.
+// Find gives the event of an identity, nil when there is none.
 func (f *File) Find(id identity.ID) *Object {
 	n, ok := f.index[id]
 	if !ok {
@@ -343,10 +343,11 @@ func (f *File) Find(id identity.ID) *Object {
 	return f.object(n, id)
 }
 
-// Len implements Calendar.
+// Len is how many events bear one of our identities.
 func (f *File) Len() int { return len(f.index) }
 
-// Ours implements Calendar. Events come in the order of the file.
+// Ours calls yield with every event that bears one of our identities, in the
+// order of the file.
 func (f *File) Ours(yield func(identity.ID, *Object) bool) {
 	order := make([]identity.ID, 0, len(f.index))
 	for id := range f.index {
@@ -363,8 +364,8 @@ func (f *File) Ours(yield func(identity.ID, *Object) bool) {
 // Shown is the calendar's path as messages call it.
 func (f *File) Shown() string { return f.shown }
 
-// Objects implements Calendar: the components of each UID together, in the
-// order in which the UIDs first appear.
+// Objects calls yield with every event: the components of each UID together, in
+// the order in which the UIDs first appear.
 func (f *File) Objects(yield func(o Components) bool) {
 	together := map[string][]int32{} // events of the UIDs that have changed occurrences
 	for n := range f.events {
@@ -388,7 +389,7 @@ func (f *File) Objects(yield func(o Components) bool) {
 	}
 }
 
-// Resolve implements Calendar: the file's own VTIMEZONE first, where its name
+// Resolve gives the zone that a TZID means here: the file's own VTIMEZONE first, where its name
 // is not that of a known zone with the same clock, then the zone data, by IANA
 // or Windows name.
 func (f *File) Resolve(tzid string) (*zone.Zone, error) {
@@ -439,7 +440,9 @@ func agrees(own, known *zone.Zone) bool {
 
 const prologue = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Almanach//EN\r\n"
 
-// Apply implements Calendar.
+// Apply writes all changes or none, with the zones that the new texts name,
+// reads back what it wrote, and gives the number of changes it found there. It
+// refuses to write over anything newer than what was read.
 func (f *File) Apply(ctx context.Context, changes []Change, uses []ZoneUse) (int, error) {
 	if len(changes) == 0 {
 		return 0, nil

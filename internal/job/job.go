@@ -28,7 +28,7 @@ func (o *Office) DefaultZone() (*zone.Zone, string, *fault.Fault) {
 		}
 		z, err := o.Zones.Find(c.name)
 		if err != nil {
-			return nil, "", fault.Newf("%w", err).Do("write a name such as Europe/Lisbon")
+			return nil, "", o.Zones.Unknown(c.name)
 		}
 		return z, c.why, nil
 	}

@@ -81,7 +81,10 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 	if in.Zone != "" {
 		z, err := zones.Find(in.Zone)
 		if err != nil {
-			keep(in.root.Get("zone").Fault(0, "%s", err))
+			u := zones.Unknown(in.Zone)
+			f := in.root.Get("zone").Fault(0, "%s", u.Cause)
+			f.Value, f.Quoted, f.Advice = u.Value, true, u.Advice
+			keep(f)
 		}
 		m.Zone = z
 	}
@@ -621,7 +624,7 @@ func (m *Mapping) expectsClock() bool {
 		return m.start.virtual.Role() != moment.DateRole
 	}
 	for _, i := range m.start.columns {
-		if m.columns[i].Role() != moment.DateRole {
+		if m.columns[i].Timed() {
 			return true
 		}
 	}
@@ -659,8 +662,9 @@ func (m *Mapping) isAllDay(row table.Row) (bool, *fault.Fault) {
 	}
 	word := strings.ToLower(text)
 	if !yesWords[word] && !noWords[word] {
-		f := fault.New(text, "says neither yes nor no to all-day")
+		f := fault.New(text, "says neither yes nor no").Do("write yes or no, or leave it empty")
 		f.Field = "all_day"
+		f.Place.Column = m.blame(m.allDay, row, text)
 		return false, f
 	}
 	return yesWords[word], nil
@@ -683,11 +687,15 @@ func (m *Mapping) lengthOf(row table.Row) (time.Duration, *fault.Fault) {
 	d, f := moment.ReadLength(cell)
 	if f != nil {
 		f.Field = "length"
+		f.Place.Column = m.blame(m.length, row, cell.Text)
 	}
 	return d, f
 }
 
-const day = 24 * time.Hour
+const (
+	day   = 24 * time.Hour
+	day24 = 86400 // a day without a change of clocks, in seconds
+)
 
 func (m *Mapping) allDaySpan(start, end moment.Value, length time.Duration) (event.Span, *fault.Fault) {
 	last := start.Date
@@ -720,6 +728,9 @@ func (m *Mapping) timedSpan(row table.Row, start, end moment.Value, length time.
 	z, f := m.zoneFor(row, start)
 	if f != nil {
 		return span, f
+	}
+	if start.Clock == day24 { // 24:00 is the next day's midnight
+		start.Date, start.Clock = start.Date+day24, 0
 	}
 	span.Start, f = m.place(z, start.Date+int64(start.Clock), w)
 	if f != nil {
@@ -795,10 +806,7 @@ func (m *Mapping) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Fau
 	}
 	z, err := m.Zones.Find(name)
 	if err != nil {
-		u := fault.Unknown("time zone", name, m.Zones.Names())
-		if fault.Nearest(name, m.Zones.Names()) == "" {
-			u.Advice = "write a name such as Europe/Lisbon, or an offset such as +01:00"
-		}
+		u := m.Zones.Unknown(name)
 		u.Field = "zone"
 		if columns, ok := m.zoneOf.columns(); ok {
 			u.Place.Column = m.Header.Label(columns[0])

@@ -68,7 +68,10 @@ func stripHTML(s string) string {
 			case atom.Br, atom.P, atom.Div, atom.Tr, atom.H1, atom.H2, atom.H3, atom.Ul, atom.Ol:
 				b.WriteByte('\n')
 			case atom.Li:
-				b.WriteString("\n- ")
+				if !strings.HasSuffix(b.String(), "\n") {
+					b.WriteByte('\n')
+				}
+				b.WriteString("- ")
 			case atom.Td, atom.Th:
 				b.WriteByte(' ')
 			}

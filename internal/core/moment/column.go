@@ -111,6 +111,7 @@ type Column struct {
 	nativeLow, nativeHigh, textHigh    int    // real dates with days to 12 and above; text dates with a day above 12
 	textAny                            int
 	nativeClock                        bool
+	timed                              bool // a date stands with a time of day
 	highRows                           rows
 	order                              Order // settled
 	conflict                           bool
@@ -206,6 +207,7 @@ func (c *Column) Learn(row int, cell table.Cell) {
 			c.clocks++
 		} else {
 			c.dates++
+			c.timed = c.timed || s.halves[0].clock != noClock
 		}
 		c.learnShape(row, s, &c.sure)
 		return
@@ -427,6 +429,11 @@ func (c *Column) Prefer(role Role) bool {
 // could hold either.
 func (c *Column) Role() Role { return c.role }
 
+// Timed tells whether some of the column's cells have a time of day.
+func (c *Column) Timed() bool {
+	return c.role == ClockRole || c.clocks > 0 || c.timed || c.nativeClock
+}
+
 func (c *Column) settleOrder(t *tally) {
 	if c.role == DateRole {
 		t.possible &= c.loose.possible
@@ -616,7 +623,7 @@ func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 	if s.zone != "" {
 		z, err := c.set.Zones.Find(s.zone)
 		if err != nil {
-			return v, fault.New(text, "has an unknown time zone")
+			return v, fault.New(text, fmt.Sprintf("names the time zone %q, which is not known", s.zone)).Do("write a name such as Europe/Lisbon, or an offset such as +01:00")
 		}
 		v.Zone = z
 	}

@@ -6,10 +6,14 @@ import (
 	_ "embed" // the zone data and the Windows names are data files
 	"fmt"
 	"io"
+	"maps"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"time"
+
+	"almanach/internal/core/fault"
 )
 
 // zoneinfo.zip is lib/time/zoneinfo.zip of the Go distribution: the IANA time
@@ -138,7 +142,7 @@ func parseOffset(name string, m []string) (*Zone, error) {
 	return Fixed(FormatOffset(seconds, ":"), seconds), nil
 }
 
-// Names gives the IANA names of the book, for suggestions.
+// Names gives the IANA names of the book.
 func (b *Book) Names() []string {
 	out := make([]string, 0, len(b.files))
 	for name := range b.files {
@@ -146,5 +150,27 @@ func (b *Book) Names() []string {
 			out = append(out, name)
 		}
 	}
+	slices.Sort(out)
 	return out
+}
+
+// Unknown gives the fault of a name that Find does not know, with the IANA
+// name it is nearest to, whether whole or by its city.
+func (b *Book) Unknown(name string) *fault.Fault {
+	names := map[string]string{} // what may have been meant → IANA name
+	for _, full := range b.Names() {
+		names[full] = full
+		if region, city, ok := strings.Cut(full, "/"); ok && region != "Etc" {
+			city = city[strings.LastIndexByte(city, '/')+1:]
+			if _, ok := names[city]; !ok {
+				names[city] = full
+			}
+		}
+	}
+	f := fault.New(name, "is not a time zone").Do("write a name such as Europe/Lisbon, or an offset such as +01:00")
+	spaced := strings.ReplaceAll(strings.TrimSpace(name), " ", "_")
+	if near := fault.Nearest(spaced, slices.Sorted(maps.Keys(names))); near != "" {
+		return f.Do("did you mean %q?", names[near])
+	}
+	return f
 }

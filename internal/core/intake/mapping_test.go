@@ -1,0 +1,240 @@
+package intake
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// sheet maps a table written with bars under an intake's event settings, and
+// gives for each row when its event is, or why it is held, and what was noted.
+func sheet(t *testing.T, settings, text string) []string {
+	t.Helper()
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	lisbon, err := book.Find("Europe/Lisbon")
+	require.NoError(t, err)
+	in, faults := Parse("x.yaml", []byte("key: No\ninto: c\n"+settings))
+	require.Empty(t, faults, "%v", faults)
+	var header table.Header
+	var rows []table.Row
+	for n, line := range strings.Split(strings.TrimSpace(text), "\n") {
+		cells := strings.Split(line, "|")
+		if n == 0 {
+			header = cells
+			continue
+		}
+		r := row(cells...)
+		r.Number = int32(n + 1)
+		rows = append(rows, r)
+	}
+	header, rows, faults = in.Prepare(header, rows)
+	require.Empty(t, faults)
+	m, faults := in.Compile(header, book, lisbon, time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC))
+	require.Empty(t, faults, "%v", faults)
+	b := NewBatch(m, rows)
+	out := make([]string, len(rows))
+	var w Wanted
+	for i := range rows {
+		if fate, _ := b.Fate(i); fate != WantedRow {
+			continue
+		}
+		if f := b.Map(m, i, &w); f != nil {
+			out[i] = "held: " + f.Reason()
+			continue
+		}
+		out[i] = w.Event.When.String()
+		if w.Cancel {
+			out[i] = "cancel"
+		}
+		if notes := w.Notes.Words(in); len(notes) > 0 {
+			out[i] += " (" + strings.Join(notes, "; ") + ")"
+		}
+	}
+	for _, h := range b.Held {
+		out[h.Row] = "held: " + h.Fault.Reason()
+	}
+	for _, l := range b.LeftOut {
+		out[l.Row] = "left out: " + l.Reason
+	}
+	return out
+}
+
+func TestSpans(t *testing.T) {
+	const twoColumns = "event: { title: '{No}', start: '{Day} {From}', end: '{To day} {To}', length: '{Length}', all_day: '{All}', zone: '{Zone}' }\nassume: { length: 30m }\n"
+	tests := []struct{ name, settings, text, want string }{
+		{"date and times from columns", twoColumns, `
+No|Day|From|To day|To|Length|All|Zone
+1|2026-03-05|08:00||09:30|||
+2|2026-03-05|22:00||06:00|||
+3|2026-03-05|10:00||09:00|||
+4|2026-03-05|08:00|2026-03-06|09:30|||
+5|2026-03-05|08:00|2026-03-04|09:30|||
+6|2026-03-05|08:00|||90m||
+7|2026-03-05|08:00|||||
+8|2026-03-05||2026-03-07||||
+9|2026-03-05|08:00|2026-03-07|17:00||yes|
+10|2026-03-05|08:00||09:00|||Asia/Tokyo
+11|2026-03-05|08:00||09:00|||GMT Standard Time
+12|2026-03-05|08:00||09:00|||+02:00
+13|2026-03-05|08:00||09:00|||Lisboa
+14|2026-03-05|08:00||09:00||perhaps|
+15|2026-03-05|||09:00|||
+16||08:00||09:00|||
+17|2026-03-05|08:00||08:00|||
+18|2026-03-29|01:30||03:00|||
+19|2026-10-25|01:30||03:00|||
+20|2026-03-05|08:00|||5||
+21|2026-03-05|24:00||01:00|||
+22|2026-03-05||||2 days||`, `
+20260305T080000/20260305T093000@Europe/Lisbon
+20260305T220000/20260306T060000@Europe/Lisbon (overnight assumed: ends on the next day)
+held: ends at 09:00, before it starts at 10:00; as an event over midnight it would last 23h (give the end's date)
+20260305T080000/20260306T093000@Europe/Lisbon
+held: ends on Wed 4 March 2026 09:30, before it starts on Thu 5 March 2026 08:00
+20260305T080000/20260305T093000@Europe/Lisbon
+20260305T080000/20260305T083000@Europe/Lisbon (end assumed: 30min)
+20260305/20260308 (all day assumed: no time given)
+20260305/20260308
+20260305T080000/20260305T090000@Asia/Tokyo
+20260305T080000/20260305T090000@Europe/London
+20260305T060000Z/20260305T070000Z
+held: Zone "Lisboa" is not a time zone (did you mean "Europe/Lisbon"?)
+held: All "perhaps" says neither yes nor no (write yes or no, or leave it empty)
+held: the start has no time of day, the end has one (fill in the start's time)
+held: Day is empty: the start has a time of day but no date (fill in the date)
+held: ends when it starts, on Thu 5 March 2026 08:00 (give the end, or a length)
+held: Sun 29 March 2026 01:30 does not exist in Europe/Lisbon: the clocks go forward over it (correct the time, or give its offset)
+20261025T013000/20261025T030000@Europe/Lisbon (time happens twice when the clocks go back: the first is meant)
+held: Length "5" is not a length of time (write its unit, as in 5h or 5min)
+20260306T000000/20260306T010000@Europe/Lisbon
+20260305/20260307 (all day assumed: no time given)`},
+		{"one column says it all", "event: { title: '{No}', start: '{When}' }\nassume: { length: 1h }\n", `
+No|When
+1|14/03/2026 8.15–11:45
+2|21–25 Sep 2026
+3|05/03/2026 09:00
+4|2026-03-05T09:00Z
+5|2026-03-05 09:00 America/New_York
+6|next Tuesday
+7|2026-03-05 22:00 - 2026-03-06 04:00`, `
+20260314T081500/20260314T114500@Europe/Lisbon
+20260921/20260926 (all day assumed: no time given)
+20260305T090000/20260305T100000@Europe/Lisbon (end assumed: 1h)
+20260305T090000Z/20260305T100000Z (end assumed: 1h)
+20260305T090000/20260305T100000@America/New_York (end assumed: 1h)
+held: When "next Tuesday" counts from a day that is not stated (write the date)
+20260305T220000/20260306T040000@Europe/Lisbon`},
+		{"only dates are whole days, the last included", "event: { title: '{No}', start: '{First}', end: '{Last}' }\n", `
+No|First|Last
+1|5 March 2026|
+2|5 March 2026|7 March 2026
+3|7 March 2026|5 March 2026`, `
+20260305/20260306
+20260305/20260308
+held: ends on Thu 5 March 2026, before it starts on Sat 7 March 2026`},
+		{"no end and nothing assumed", "event: { title: '{No}', start: '{When}' }\n", "No|When\n1|2026-03-05 09:00\n2|2026-03-06 09:00", `
+held: has no end, and no length is assumed (set assume: { length: 1h }, or give --length)
+held: has no end, and no length is assumed (set assume: { length: 1h }, or give --length)`},
+		{"rows by their fate", "leave_out: 'Name == \"\"'\ncancel_when: 'State == \"off\"'\nneeds: [Quay]\nevent: { title: '{Name}', start: '{Day}' }\n", `
+No|Name|Day|State|Quay
+1|A|2026-03-05||N
+1|A|2026-03-05||N
+2||2026-03-05||N
+3|C|2026-03-05|off|
+4|D|2026-03-05||
+5|E|2026-03-05||N
+5|E|2026-03-06||N
+Total||||9
+07|F|2026-03-05||N
+7|G|2026-03-05||N
+|H|2026-03-05||N`, `
+20260305/20260306 (the same row stands twice: counted once)
+left out: the same as row 2
+left out: Name == ""
+cancel
+held: Quay is empty: the row is still being filled in (it is loaded by itself once it is complete)
+held: No "5" is the key of rows 7 and 8, which differ in time (give each event a key of its own, or remove the rows that are wrong)
+held: No "5" is the key of rows 7 and 8, which differ in time (give each event a key of its own, or remove the rows that are wrong)
+left out: totals row
+held: No "07" differs from 7 in row 11 only by case or leading zeros (write both alike if they are one, or make them distinct)
+held: No "7" differs from 07 in row 10 only by case or leading zeros (write both alike if they are one, or make them distinct)
+held: No is empty: without a key the row cannot be found again (fill it in)`},
+		{"series", "event: { title: '{No}', start: '{Day} {At}', length: 1h, repeat: '{Rep}', repeat_until: '{Until}', except: '{Not}', also: '{Also}' }\n", `
+No|Day|At|Rep|Until|Not|Also
+1|14/03/2026|08:00|weekly on Sat, 4 times|||
+2|05/03/2026|08:00|daily|2026-03-07|2026-03-06|
+3|05/03/2026||FREQ=YEARLY;COUNT=2|||
+4|05/03/2026|08:00|no|||20/03/2026 9:30; 21/03/2026
+5|05/03/2026|08:00|weekly until 30 June|2026-03-07||
+6|05/03/2026|08:00|every so often|||
+7|05/03/2026|08:00|weekly until 5 February|||`, `
+20260314T080000/20260314T090000@Europe/Lisbon;FREQ=WEEKLY;COUNT=4;BYDAY=SA
+20260305T080000/20260305T090000@Europe/Lisbon;FREQ=DAILY;UNTIL=20260307T235959Z;EXDATE=20260306T080000
+20260305/20260306;FREQ=YEARLY;COUNT=2 (all day assumed: no time given)
+20260305T080000/20260305T090000@Europe/Lisbon;RDATE=20260320T093000;RDATE=20260321T080000
+held: Rep "weekly until 30 June" is not understood as a recurrence: it ends in two ways (write weekly on Mon and Wed until 30 June, or FREQ=WEEKLY;BYDAY=MO,WE)
+held: Rep "every so often" is not understood as a recurrence: "so" is not understood in "every so often" (write weekly on Mon and Wed until 30 June, or FREQ=WEEKLY;BYDAY=MO,WE)
+20260305T080000/20260305T090000@Europe/Lisbon;FREQ=WEEKLY;UNTIL=20270205T235959Z`},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			assert.Equal(t, strings.TrimSpace(tt.want), strings.Join(sheet(t, tt.settings, tt.text), "\n"))
+		})
+	}
+}
+
+func TestFieldsRefused(t *testing.T) {
+	for setting, want := range map[string]map[string]string{
+		"url":          {"tarn-haven.example": "is not a link", "https://a b": "is not a link", "https://x.example/a?b=c": ""},
+		"attachments":  {"https://a.example/1;https://a.example/2": "", "https://a.example/1, tarn": "is not a link"},
+		"status":       {"Confirmed": "", "maybe": "is not a status"},
+		"busy":         {"free": "", "no": "", "perhaps": "is not busy or free"},
+		"priority":     {"high": "", "5": "", "10": "is not a priority", "0": "is not a priority"},
+		"visibility":   {"Private": "", "secret": "is not a visibility"},
+		"colour":       {"Steel Blue": "", "#ff0000": "is not a colour name"},
+		"organizer":    {"Oda <oda@fenn.example>": "", "Oda": "is not an e-mail address"},
+		"attendees":    {"Fenn, Oda <oda@fenn.example>, piet@harrow.example": "", "Oda <oda@fenn>; x@": "is not an e-mail address", "Oda <>": "has no address", "\"Oda, F\" <oda@fenn.example>": "", "oda@@fenn.example": "is not an e-mail address"},
+		"reminders":    {"15m": "", "1d before 09:00": "", "2h by e-mail, 1d": "", "soon": "is not a reminder", "0d before 18:00": "is not a reminder", "none": ""},
+		"repeat_times": {"x": "is not a whole number", "3": ""},
+	} {
+		for value, message := range want {
+			settings := "event: { title: '{No}', start: '{Day}', repeat: weekly, " + setting + ": '{V}' }\n"
+			got := strings.Join(sheet(t, settings, "No|Day|V\n1|2026-03-05|"+value), "")
+			if message == "" {
+				assert.NotContains(t, got, "held", "%s %s", setting, value)
+			} else {
+				assert.Contains(t, got, message, "%s %s", setting, value)
+				assert.Contains(t, got, "held: V ", "the column is named: %s", got)
+			}
+		}
+	}
+}
+
+func TestMarkdown(t *testing.T) {
+	plain, styled := markdown("**Crane** booked\n\n- one\n- [two](https://x.example) <script>alert(1)</script>\n\n[bad](javascript:alert)")
+	assert.Equal(t, "Crane booked\n\n- one\n- two alert(1)\n\nbad", plain)
+	assert.Contains(t, styled, "<strong>Crane</strong>")
+	assert.NotContains(t, styled, "script")
+}
+
+func TestPeriod(t *testing.T) {
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	in, faults := Parse("x.yaml", []byte("key: No\ninto: c\nperiod: { from: 2026-03-05, to: in two weeks }\nevent: { title: '{No}', start: '{Day}' }\n"))
+	require.Empty(t, faults)
+	m, faults := in.Compile(table.Header{"No", "Day"}, book, zone.UTC, time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC))
+	require.Empty(t, faults)
+	for span, want := range map[string]bool{"20260304/20260305": false, "20260304/20260306": true, "20260305/20260306": true, "20260316T230000Z/20260317T010000Z": true, "20260317/20260318": false, "20200101/20200102;FREQ=YEARLY": true, "20270101/20270102;FREQ=YEARLY": false} {
+		s, err := event.ParseSpan(span, book.Find)
+		require.NoError(t, err)
+		assert.Equal(t, want, m.InPeriod(s), span)
+	}
+}

@@ -20,12 +20,12 @@ import (
 
 // loadFlags are the flags of everything that reads a source for a calendar.
 type loadFlags struct {
-	file, into, name, sheet, take, rows, dayOrder, length string
-	key                                                   []string
-	allow                                                 map[string]string
-	header                                                string
-	first                                                 int
-	all                                                   bool
+	file, into, name, sheet, take, rows, dayOrder, length, leaveOut, cancelWhen string
+	key                                                                         []string
+	allow                                                                       map[string]string
+	header                                                                      string
+	first                                                                       int
+	all                                                                         bool
 }
 
 func (f *loadFlags) source(c *cobra.Command) {
@@ -36,8 +36,10 @@ func (f *loadFlags) source(c *cobra.Command) {
 	flags.StringVar(&f.name, "name", "", "`NAME` of the source, from which event IDs are derived (default: the file's, without dates and counters)")
 	flags.StringVar(&f.sheet, "sheet", "", "`SHEET` of the workbook, by name or number")
 	flags.StringVar(&f.header, "header", "", "`ROW` of the column names, two rows as 4-5, or none (default: found)")
-	flags.StringVar(&f.dayOrder, "day-order", "", "how to read 05/03/2026: \"day first\" or \"month first\"")
+	flags.StringVar(&f.dayOrder, "day-order", "", "`ORDER` of 05/03/2026: \"day first\", \"month first\" or \"year first\" (default: learnt from the column)")
 	flags.StringVar(&f.length, "length", "", "`LENGTH` to assume for events without an end, such as 1h")
+	flags.StringVar(&f.leaveOut, "leave-out", "", "leave out the rows that meet this `CONDITION`, such as 'State == \"draft\"'")
+	flags.StringVar(&f.cancelWhen, "cancel-when", "", "cancel the events of the rows that meet this `CONDITION`")
 }
 
 func (f *loadFlags) load(c *cobra.Command) {
@@ -47,12 +49,13 @@ func (f *loadFlags) load(c *cobra.Command) {
 	flags.IntVar(&f.first, "first", 0, "try only the first `N` rows")
 	flags.StringVar(&f.rows, "rows", "", "try only these `ROWS`, such as 4-7,12")
 	flags.StringToStringVar(&f.allow, "allow", nil, "let so many changes pass a guard, as in `removed=31`")
+	flags.Lookup("allow").DefValue = "" // an empty map is not worth a mention
 	flags.BoolVar(&f.all, "all", false, "list every row")
 }
 
 const sourceHelp = `INTAKE is an intake of the desk, the path of an intake file, or a table itself:
-a .csv or .xlsx file, whose columns are then found by their headings and
-contents. A table needs --into and --key:
+a spreadsheet, a CSV, JSON or HTML file or another calendar, whose columns are
+then found by their headings and contents. A table needs --into and --key:
 
   almanach %s bookings.csv --into berths.ics --key "Booking no"`
 
@@ -228,6 +231,12 @@ func (f *loadFlags) settings(in *intake.Intake) error {
 			return fault.New(f.length, "is not a length of time").Do("write --length 1h or 90min")
 		}
 		in.Assume.Length = d
+	}
+	if f.leaveOut != "" {
+		in.SetLeaveOut(f.leaveOut)
+	}
+	if f.cancelWhen != "" {
+		in.SetCancel(f.cancelWhen)
 	}
 	in.Defaults()
 	return nil

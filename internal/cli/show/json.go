@@ -128,14 +128,3 @@ func ReconcileJSON(r *job.Reconciliation) any {
 	}
 	return out
 }
-
-// FaultJSON gives the JSON form of a problem.
-func FaultJSON(f *fault.Fault) any {
-	return struct {
-		Error  string   `json:"error"`
-		Row    *rowJSON `json:"row,omitempty"`
-		Column string   `json:"column,omitempty"`
-		Value  string   `json:"value,omitempty"`
-		Advice string   `json:"advice,omitempty"`
-	}{f.Error(), placeJSON(f.Place), f.Place.Column, f.Value, f.Advice}
-}

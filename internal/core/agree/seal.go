@@ -45,9 +45,6 @@ func ParseSeal(s string) Seal {
 	return seal
 }
 
-// Empty tells whether the seal remembers nothing.
-func (s *Seal) Empty() bool { return *s == Seal{} }
-
 // Knows tells whether the seal remembers the field.
 func (s *Seal) Knows(f event.Field) bool { return s.source[f] != "" }
 

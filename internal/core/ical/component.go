@@ -16,11 +16,6 @@ func Open(raw []byte) *Component {
 	return &Component{lines: slices.Collect(Lines(raw))}
 }
 
-// NewComponent begins an empty component.
-func NewComponent(name string) *Component {
-	return Open([]byte("BEGIN:" + name + "\r\nEND:" + name + "\r\n"))
-}
-
 // Lines gives the component's lines, BEGIN and END included.
 func (c *Component) Lines() []Line { return c.lines }
 

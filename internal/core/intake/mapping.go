@@ -32,6 +32,7 @@ type Mapping struct {
 	reminders        []*Template
 	properties       []propertyField
 	start, end       *moments
+	borrowed         bool // the end's date is the start's own cell
 	length           *Template
 	allDay, zoneOf   *Template
 	series           series
@@ -324,6 +325,27 @@ func (m *Mapping) Settle() {
 		}
 		m.settlePair(s)
 	}
+	m.borrowed = m.endBorrows()
+}
+
+// endBorrows tells whether the end takes its date from a cell of the start,
+// as in "{Day} {From}" and "{Day} {Until}". Such a date says nothing of the day
+// on which the event ends.
+func (m *Mapping) endBorrows() bool {
+	if m.end == nil || m.end.text != nil || m.start.text != nil {
+		return false
+	}
+	borrows := false
+	for _, i := range m.end.columns {
+		if m.columns[i].Role() == moment.ClockRole {
+			continue
+		}
+		if m.columns[i].Timed() || !slices.Contains(m.start.columns, i) {
+			return false
+		}
+		borrows = true
+	}
+	return borrows
 }
 
 // settlePair tells a column that could hold dates or times which it is, when
@@ -547,6 +569,16 @@ func (m *Mapping) read(s *moments, row table.Row) (moment.Value, *fault.Fault) {
 	return out, nil
 }
 
+// readEnd reads the end. A date that is the start's own gives way where it
+// would end the event before its start, or stands without a time of day.
+func (m *Mapping) readEnd(row table.Row, start moment.Value) (moment.Value, *fault.Fault) {
+	end, f := m.read(m.end, row)
+	if m.borrowed && start.Clock != moment.NoClock && end.Clock < start.Clock {
+		end.HasDate = false
+	}
+	return end, f
+}
+
 // merge adds what one more column says. A midnight beside a real time of day
 // is what an export writes for a date without one, and gives way.
 func merge(out *moment.Value, v moment.Value, c table.Cell) *fault.Fault {
@@ -584,7 +616,7 @@ func (m *Mapping) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 		f.Field = "start"
 		return span, f
 	}
-	end, f := m.read(m.end, row)
+	end, f := m.readEnd(row, start)
 	if f != nil {
 		f.Field = "end"
 		return span, f

@@ -116,6 +116,20 @@ held: Sun 29 March 2026 01:30 does not exist in Europe/Lisbon: the clocks go for
 held: Length "5" is not a length of time (write its unit, as in 5h or 5min)
 20260306T000000/20260306T010000@Europe/Lisbon
 20260305/20260307 (all day assumed: no time given)`},
+		{"the end shares the start's day", "event: { title: '{No}', start: '{Day} {From}', end: '{Day} {To}' }\nassume: { length: 30m }\n", `
+No|Day|From|To
+1|2026-03-05|08:00|09:30
+2|2026-03-05|22:00|06:00
+3|2026-03-05|10:00|09:00
+4|2026-03-05|08:00|
+5|2026-03-05||
+6|2026-03-05||09:00`, `
+20260305T080000/20260305T093000@Europe/Lisbon
+20260305T220000/20260306T060000@Europe/Lisbon (overnight assumed: ends on the next day)
+held: ends at 09:00, before it starts at 10:00; as an event over midnight it would last 23h (give the end's date)
+20260305T080000/20260305T083000@Europe/Lisbon (end assumed: 30min)
+20260305/20260306 (all day assumed: no time given)
+held: the start has no time of day, the end has one (fill in the start's time)`},
 		{"one column says it all", "event: { title: '{No}', start: '{When}' }\nassume: { length: 1h }\n", `
 No|When
 1|14/03/2026 8.15–11:45

@@ -71,7 +71,7 @@ func (m *Mapping) occurrenceSpan(row table.Row, w *Wanted, first event.Span) (ev
 	if f != nil {
 		return moved, f
 	}
-	end, f := m.read(m.end, row)
+	end, f := m.readEnd(row, start)
 	if f != nil {
 		return moved, f
 	}

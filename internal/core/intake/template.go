@@ -2,6 +2,7 @@ package intake
 
 import (
 	"fmt"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -253,10 +254,28 @@ func (c *compiler) expression(t template, offset int, kind expr.Option) (program
 		if e, ok := err.(*file.Error); ok {
 			at, message = offset+e.Column, e.Message
 		}
-		return nil, nil, t.at.Fault(at, "%q is no expression: %s", t.text, message)
+		f := t.at.Fault(at, "%q is no expression: %s", t.text, plainMessage(message))
+		if message == `unexpected token Operator("=")` {
+			f.Advice = `compare with ==, as in State == "draft"`
+		}
+		return nil, nil, f
 	}
 	c.cells = true
 	return program, patch.columns, nil
+}
+
+var unexpected = regexp.MustCompile(`^unexpected token (\w+)(?:\("(.*)"\))?$`)
+
+// plainMessage says in words what the expression library says in its own.
+func plainMessage(message string) string {
+	m := unexpected.FindStringSubmatch(message)
+	switch {
+	case m == nil:
+		return message
+	case m[1] == "EOF":
+		return "it ends too early"
+	}
+	return m[2] + " is not expected here"
 }
 
 // unbounded are the library's functions that read the clock or can loop

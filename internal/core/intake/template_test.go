@@ -75,7 +75,7 @@ func TestTemplates(t *testing.T) {
 
 func TestTemplatesRefused(t *testing.T) {
 	for template, want := range map[string]string{
-		"{Nmae}": `"Nmae" is not a column`, "{Name": "a { is not closed", "Name}": "a } closes nothing", "[{Name}": "a [ is not closed", `{uper(Name)}`: `"uper" is not a function`, `{now()}`: "is not a function", `{Name +}`: "is no expression", `{repeat(Name, 9)}`: "is not a function", `{dateform(Name)}`: "wants a column and a form", `{[1,2][5]}`: "",
+		"{Nmae}": `"Nmae" is not a column`, "{Name": "a { is not closed", "Name}": "a } closes nothing", "[{Name}": "a [ is not closed", `{uper(Name)}`: `"uper" is not a function`, `{now()}`: "is not a function", `{Name +}`: "it ends too early", `{Name = 3}`: "= is not expected here", `{repeat(Name, 9)}`: "is not a function", `{dateform(Name)}`: "wants a column and a form", `{[1,2][5]}`: "",
 	} {
 		m, faults := mapping(t, template)
 		if want == "" { // known only when it runs

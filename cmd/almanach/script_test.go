@@ -2,10 +2,12 @@ package main
 
 import (
 	"bytes"
+	"encoding/json"
 	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"testing"
@@ -45,7 +47,7 @@ func TestScripts(t *testing.T) {
 			})
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "killed": killed, "bytes": writeBytes,
+			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "killed": killed, "json": compactJSON, "bytes": writeBytes,
 		},
 	})
 }
@@ -102,6 +104,20 @@ func sub(ts *testscript.TestScript, _ bool, args []string) {
 		ts.Fatalf("%s does not contain %q", args[0], args[1])
 	}
 	ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(strings.ReplaceAll(text, args[1], args[2])), 0o644))
+}
+
+var (
+	jsonParts = regexp.MustCompile(`\{"(outcome|finding|field|calendar)"`)
+	jsonRun   = regexp.MustCompile(`"run":"\d{8}T\d{6}Z-[0-9a-f]+"`)
+)
+
+// json FILE writes the JSON printed last to a file, a line for each part of it,
+// without what differs from run to run.
+func compactJSON(ts *testscript.TestScript, _ bool, args []string) {
+	var b bytes.Buffer
+	ts.Check(json.Compact(&b, []byte(ts.ReadFile("stdout"))))
+	text := jsonParts.ReplaceAllString(b.String(), "\n  $0")
+	ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(jsonRun.ReplaceAllString(text, `"run":"…"`)+"\n"), 0o644))
 }
 
 // rows FILE N HEADER TEMPLATE writes a table of N rows; # in the template is

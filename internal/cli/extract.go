@@ -92,10 +92,7 @@ func (a *app) writeExtract(x *job.Extract, as, out string, columns []string) err
 			return err
 		}
 	case "json":
-		if x.Rows == nil {
-			x.Rows = []extract.Row{}
-		}
-		if err := show.JSON(&b, x.Rows); err != nil {
+		if err := show.JSON(&b, show.ExtractJSON(x.Rows, columns)); err != nil {
 			return err
 		}
 	default:
@@ -111,7 +108,7 @@ func (a *app) writeExtract(x *job.Extract, as, out string, columns []string) err
 // writeFile writes a file whole or not at all.
 func writeFile(path string, data []byte) error {
 	stopped := func(err error) error {
-		return fault.Newf("cannot be written: %w", err).At(fault.Place{File: path}).Do("check the folder and its permissions").FromOutside()
+		return fault.Newf("cannot be written: %w", fault.Bare(err)).At(fault.Place{File: path}).Do("check the folder and its permissions").FromOutside()
 	}
 	temp, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
 	if err != nil {

@@ -49,7 +49,7 @@ func copyTree(from, to string) error {
 			}
 		}
 		if err != nil {
-			return fault.Newf("the demo cannot be laid out: %w", err).At(fault.Place{File: target}).FromOutside()
+			return fault.Newf("the demo cannot be laid out: %w", fault.Bare(err)).At(fault.Place{File: target}).FromOutside()
 		}
 		return nil
 	})
@@ -64,7 +64,7 @@ func HandEdit(dir, calendarFile, key, property, value string) error {
 	path := filepath.Join(dir, calendarFile)
 	data, err := os.ReadFile(path)
 	if err != nil {
-		return fault.Newf("cannot be read: %w", err).At(fault.Place{File: path}).FromOutside()
+		return fault.Newf("cannot be read: %w", fault.Bare(err)).At(fault.Place{File: path}).FromOutside()
 	}
 	var out bytes.Buffer
 	r := ical.NewBytesReader(data)

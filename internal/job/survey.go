@@ -96,7 +96,7 @@ func Draft(office *Office, s *Survey, name, out string) (string, error) {
 		}
 	}
 	if err := os.MkdirAll(filepath.Dir(out), 0o755); err != nil {
-		return "", fault.Newf("its folder cannot be made: %w", err).At(fault.Place{File: out}).FromOutside()
+		return "", fault.Newf("its folder cannot be made: %w", fault.Bare(err)).At(fault.Place{File: out}).FromOutside()
 	}
 	f, err := os.OpenFile(out, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 	if errors.Is(err, fs.ErrExist) {
@@ -109,7 +109,7 @@ func Draft(office *Office, s *Survey, name, out string) (string, error) {
 		}
 	}
 	if err != nil {
-		return "", fault.Newf("cannot be written: %w", err).At(fault.Place{File: out}).FromOutside()
+		return "", fault.Newf("cannot be written: %w", fault.Bare(err)).At(fault.Place{File: out}).FromOutside()
 	}
 	return out, nil
 }

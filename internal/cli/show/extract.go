@@ -2,8 +2,10 @@ package show
 
 import (
 	"encoding/csv"
+	"encoding/json"
 	"fmt"
 	"io"
+	"strconv"
 	"strings"
 	"time"
 
@@ -153,6 +155,50 @@ func CSV(w io.Writer, rows []extract.Row, columns []string) error {
 	}
 	out.Flush()
 	return out.Error()
+}
+
+// ExtractJSON gives the JSON form of occurrences: the fixed one, or objects of
+// just these columns.
+func ExtractJSON(rows []extract.Row, columns []string) any {
+	if len(columns) == 0 {
+		return append([]extract.Row{}, rows...) // [] rather than null
+	}
+	out := make([]columnsJSON, len(rows))
+	for i := range rows {
+		out[i] = columnsJSON{&rows[i], columns}
+	}
+	return out
+}
+
+type columnsJSON struct {
+	row     *extract.Row
+	columns []string
+}
+
+// MarshalJSON keeps the columns in the order in which they were asked for.
+func (c columnsJSON) MarshalJSON() ([]byte, error) {
+	b := []byte{'{'}
+	for i, name := range c.columns {
+		var value any = c.row.Value(name)
+		switch name {
+		case "all_day":
+			value = c.row.AllDay
+		case "categories":
+			value = c.row.Categories
+		case "attendees":
+			value = c.row.Attendees
+		}
+		text, err := json.Marshal(value)
+		if err != nil {
+			return nil, err
+		}
+		if i > 0 {
+			b = append(b, ',')
+		}
+		b = append(strconv.AppendQuote(b, name), ':')
+		b = append(b, text...)
+	}
+	return append(b, '}'), nil
 }
 
 // Reconcile writes both sides' totals and every finding.

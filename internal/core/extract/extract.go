@@ -5,6 +5,7 @@ package extract
 import (
 	"sort"
 	"strings"
+	"time"
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/recur"
@@ -88,9 +89,19 @@ var Columns = []string{"calendar", "uid", "occurrence", "title", "start", "end",
 // More are further columns that are there when they are asked for.
 var More = []string{"url", "conference", "colour", "busy", "priority", "visibility", "organizer", "optional", "resources", "rooms", "reminders", "attachments", "repeat"}
 
-// Value gives one column of the row as a text.
+const clock = len("2006-01-02T") // where an RFC 3339 time has its hours
+
+// Value gives one column of the row as a text; day and time are those of the
+// event's own zone.
 func (r *Row) Value(column string) string {
 	switch column {
+	case "day":
+		return r.Start[:len(time.DateOnly)]
+	case "time":
+		if r.AllDay {
+			return ""
+		}
+		return r.Start[clock:clock+5] + "–" + r.End[clock:clock+5]
 	case "calendar":
 		return r.Calendar
 	case "uid":

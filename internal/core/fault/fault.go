@@ -9,6 +9,8 @@ package fault
 import (
 	"errors"
 	"fmt"
+	"io/fs"
+	"os"
 	"strings"
 )
 
@@ -161,4 +163,18 @@ func Shorten(s string, n int) string {
 		count++
 	}
 	return b.String()
+}
+
+// Bare gives what went wrong with a file without the path, which the place of
+// the fault has already; a temporary file's means nothing to anyone.
+func Bare(err error) error {
+	var path *fs.PathError
+	if errors.As(err, &path) {
+		return path.Err
+	}
+	var link *os.LinkError
+	if errors.As(err, &link) {
+		return link.Err
+	}
+	return err
 }

@@ -742,7 +742,14 @@ func (c *Column) choose(text string, d date) (reading, *fault.Fault) {
 	case distinct.n == 1:
 		return distinct.list[0], nil
 	case distinct.n > 1:
-		f := fault.New(text, fmt.Sprintf("may be %s; %s", either(distinct.all()), map[bool]string{true: "the column's dates contradict each other", false: "no cell of the column settles it"}[c.conflict]))
+		why := "; no cell of the column settles it"
+		switch {
+		case c.conflict:
+			why = "; the column's dates contradict each other"
+		case c.set.Stated: // a date that stands alone has no column
+			why = ""
+		}
+		f := fault.New(text, "may be "+either(distinct.all())+why)
 		return reading{}, f.Do("set day_order")
 	case all.n > 0:
 		return reading{}, fault.New(text, "is not a date with "+c.order.String())

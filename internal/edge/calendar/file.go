@@ -125,7 +125,7 @@ func (f *File) takeLock(ctx context.Context) error {
 	case errors.Is(err, os.ErrPermission):
 		return fault.Newf("its folder may not be written to").At(f.at()).Do("ask for permission, or choose another place").FromOutside()
 	case err != nil && !errors.Is(err, context.DeadlineExceeded):
-		return fault.Newf("the lock beside it cannot be taken: %w", err).At(f.at()).FromOutside()
+		return fault.Newf("the lock beside it cannot be taken: %w", fault.Bare(err)).At(f.at()).FromOutside()
 	case !ok:
 		return fault.Newf("another run is writing it").At(f.at()).Do("wait for it to finish, then load again").FromOutside()
 	}
@@ -147,14 +147,14 @@ func (f *File) read(create bool) error {
 		return nil
 	}
 	if err != nil {
-		return fault.Newf("cannot be read: %w", err).At(f.at()).FromOutside()
+		return fault.Newf("cannot be read: %w", fault.Bare(err)).At(f.at()).FromOutside()
 	}
 	if info.IsDir() {
 		return fault.Newf("is a folder, not a calendar file").At(f.at())
 	}
 	f.stat = info
 	if f.data, err = os.ReadFile(f.path); err != nil {
-		return fault.Newf("cannot be read: %w", err).At(f.at()).FromOutside()
+		return fault.Newf("cannot be read: %w", fault.Bare(err)).At(f.at()).FromOutside()
 	}
 	return f.parse()
 }
@@ -172,7 +172,7 @@ func (f *File) parse() error {
 			break
 		}
 		if err != nil {
-			return fault.Newf("cannot be read: %w", err).At(f.at()).FromOutside()
+			return fault.Newf("cannot be read: %w", fault.Bare(err)).At(f.at()).FromOutside()
 		}
 		f.take(p, masters)
 		if p.Calendar > calendars {
@@ -510,7 +510,7 @@ func (f *File) writeFault(err error) error {
 	if errors.Is(err, os.ErrPermission) {
 		advice = "ask for permission to write there, then load again"
 	}
-	return fault.Newf("could not be written and stands as it was: %w", err).At(f.at()).Do("%s", advice).FromOutside()
+	return fault.Newf("could not be written and stands as it was: %w", fault.Bare(err)).At(f.at()).Do("%s", advice).FromOutside()
 }
 
 // unchanged makes sure that the file is still the one that was read, and may

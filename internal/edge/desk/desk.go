@@ -71,7 +71,7 @@ func open(dir string) (*Desk, []*fault.Fault) {
 	path := filepath.Join(dir, FileName)
 	text, err := os.ReadFile(path)
 	if err != nil {
-		return nil, []*fault.Fault{fault.Newf("cannot be read: %w", err).At(fault.Place{File: path})}
+		return nil, []*fault.Fault{fault.Newf("cannot be read: %w", fault.Bare(err)).At(fault.Place{File: path})}
 	}
 	f, faults := settings.Read(path, text, Definition)
 	d := &Desk{Dir: dir, Zone: f.Root.Text("zone"), Make: f.Root.Text("new_calendars"), files: map[string]string{}}
@@ -185,7 +185,7 @@ func (d *Desk) Intake(name string) (*intake.Intake, []*fault.Fault) {
 		}
 		return nil, []*fault.Fault{f}
 	case err != nil:
-		return nil, []*fault.Fault{fault.Newf("cannot be read: %w", err).At(fault.Place{File: path})}
+		return nil, []*fault.Fault{fault.Newf("cannot be read: %w", fault.Bare(err)).At(fault.Place{File: path})}
 	}
 	return intake.Parse(path, text)
 }
@@ -199,7 +199,7 @@ func (d *Desk) Calendar(ctx context.Context, name string, zones *zone.Book, load
 		file = d.Path(file)
 		if load {
 			if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-				return nil, fault.Newf("its folder cannot be made: %w", err).At(fault.Place{File: file})
+				return nil, fault.Newf("its folder cannot be made: %w", fault.Bare(err)).At(fault.Place{File: file})
 			}
 		}
 		return calendar.OpenFile(ctx, name, file, file, zones, load, create)
@@ -207,7 +207,7 @@ func (d *Desk) Calendar(ctx context.Context, name string, zones *zone.Book, load
 		file = d.Path(filepath.Join(d.Make, name+".ics"))
 		if load {
 			if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-				return nil, fault.Newf("its folder cannot be made: %w", err).At(fault.Place{File: file})
+				return nil, fault.Newf("its folder cannot be made: %w", fault.Bare(err)).At(fault.Place{File: file})
 			}
 		}
 		return calendar.OpenFile(ctx, name, file, file, zones, load, create)

@@ -9,8 +9,6 @@ package fault
 import (
 	"errors"
 	"fmt"
-	"io/fs"
-	"os"
 	"strings"
 )
 
@@ -165,16 +163,15 @@ func Shorten(s string, n int) string {
 	return b.String()
 }
 
-// Bare gives what went wrong with a file without the path, which the place of
-// the fault has already; a temporary file's means nothing to anyone.
+// Bare gives the innermost cause of a file's error, without the path, which
+// the place of the fault has already; a temporary file's means nothing to
+// anyone.
 func Bare(err error) error {
-	var path *fs.PathError
-	if errors.As(err, &path) {
-		return path.Err
+	for {
+		inner := errors.Unwrap(err)
+		if inner == nil {
+			return err
+		}
+		err = inner
 	}
-	var link *os.LinkError
-	if errors.As(err, &link) {
-		return link.Err
-	}
-	return err
 }

@@ -816,7 +816,12 @@ func showClock(seconds int) string {
 func after(t zone.Time, d time.Duration) zone.Time {
 	if t.Form == zone.Local {
 		at, _ := t.Zone.Instant(t.Wall)
-		t.Wall = t.Zone.Wall(at + int64(d/time.Second))
+		at += int64(d / time.Second)
+		wall := t.Zone.Wall(at)
+		if first, _ := t.Zone.Instant(wall); first != at { // the second 01:30 of a night has no wall-clock form
+			return zone.Time{Wall: at, Form: zone.Absolute}
+		}
+		t.Wall = wall
 		return t
 	}
 	t.Wall += int64(d / time.Second)

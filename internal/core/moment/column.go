@@ -111,7 +111,8 @@ type Column struct {
 	nativeLow, nativeHigh, textHigh    int    // real dates with days to 12 and above; text dates with a day above 12
 	textAny                            int
 	nativeClock                        bool
-	timed                              bool // a date stands with a time of day
+	timed                              bool   // a date stands with a time of day
+	months                             uint16 // months of the dates with a year, a bit each; all that are possible
 	highRows                           rows
 	order                              Order // settled
 	conflict                           bool
@@ -233,6 +234,24 @@ func (c *Column) learnNative(cell table.Cell) {
 		c.nativeClock = true
 	}
 	c.learnYear(t.Year())
+	c.learnMonth(int(t.Month()))
+}
+
+func (c *Column) learnMonth(m int) {
+	if m >= 1 && m <= 12 {
+		c.months |= 1 << m
+	}
+}
+
+// nearMonth tells whether a date with a year is within half a year of month m
+// of that same year. Behind 24 December 2025, 2 January is hardly of 2025.
+func (c *Column) nearMonth(m int) bool {
+	for known := 1; known <= 12; known++ {
+		if c.months&(1<<known) != 0 && max(known-m, m-known) <= 6 {
+			return true
+		}
+	}
+	return false
 }
 
 func (c *Column) learnYear(y int) {
@@ -256,6 +275,10 @@ func (c *Column) learnShape(row int, s shape, t *tally) {
 		}
 		if d.year > 99 {
 			c.learnYear(d.year)
+			c.learnMonth(d.a)
+			if d.form == threeNum {
+				c.learnMonth(d.b)
+			}
 		}
 		if d.form != threeNum && d.form != twoNum {
 			continue
@@ -538,6 +561,9 @@ func (c *Column) Read(cell table.Cell) (Value, *fault.Fault) {
 		return v, nil
 	}
 	s := c.shape(text, c.role)
+	if s.unsure != "" {
+		return v, fault.New(text, fmt.Sprintf("may end at %s or be at an offset of %s", s.unsure[1:], s.unsure)).Do("write a range with spaces around its dash, an offset as UTC%s", s.unsure)
+	}
 	if !s.ok {
 		return c.readSerial(text)
 	}
@@ -781,9 +807,6 @@ func (c *Column) missingYear(text string, d date) (int, *fault.Fault) {
 	if c.set.Year != 0 {
 		return c.set.Year, nil
 	}
-	if c.singleYear > 0 {
-		return c.singleYear, nil
-	}
 	y := c.set.Present.Year()
 	m, day := d.a, d.b
 	if d.form == twoNum {
@@ -791,6 +814,12 @@ func (c *Column) missingYear(text string, d date) (int, *fault.Fault) {
 		if c.order == MonthFirst || d.b > 12 {
 			m, day = d.a, d.b
 		}
+	}
+	if c.singleYear > 0 {
+		if !c.nearMonth(m) {
+			return 0, fault.New(text, fmt.Sprintf("has no year; the dates with one are of %d, but half a year away", c.singleYear)).Do("write the year, or set assume: { year: %d }", c.singleYear)
+		}
+		return c.singleYear, nil
 	}
 	at := time.Date(y, time.Month(m), day, 12, 0, 0, 0, c.set.Present.Location())
 	if apart := at.Sub(c.set.Present).Abs(); c.singleYear == 0 && apart < 183*24*time.Hour {

@@ -141,6 +141,7 @@ type shape struct {
 	ranged bool
 	zone   string // zone name or offset written in the text
 	nights bool   // "midnight" ends the range
+	unsure string // what can be read as the end of a range or as an offset; not ok then
 	ok     bool
 }
 
@@ -161,6 +162,9 @@ type parser struct {
 	role   Role
 	side   int
 	iso    bool // a T stood between date and time
+	colon  bool // the time was written with a colon
+	second bool // and with seconds
+	hyphen bool // the date was written as 2026-03-14
 	zone   func(name string) bool
 	out    shape
 }
@@ -175,7 +179,7 @@ func parse(text string, role Role, zone func(string) bool) shape {
 	p.out.halves[0].hour, p.out.halves[1].hour = noClock, noClock
 	for p.at < len(p.tokens) {
 		if !p.next() {
-			return shape{}
+			return shape{unsure: p.out.unsure}
 		}
 	}
 	p.finish()
@@ -216,7 +220,9 @@ func (p *parser) next() bool {
 		return p.date() || p.clock() || p.bareHour()
 	case 'w':
 		return p.word()
-	case '-', '/':
+	case '-':
+		return p.minus()
+	case '/':
 		return p.turn(1)
 	case '+':
 		return p.offset()
@@ -225,6 +231,43 @@ func (p *parser) next() bool {
 		return true
 	}
 	return false
+}
+
+// minus reads a "-", which begins the end of a range or an offset. Behind a
+// date and a time, where a space or the seconds tell which, that is it; where
+// nothing does, the text is left to a person.
+func (p *parser) minus() bool {
+	sign, h := p.tok(0), p.tok(1)
+	if p.half().clock == noClock || h.kind != 'n' || h.gap || (sign.text != "-" && sign.text != "−") {
+		return p.turn(1)
+	}
+	if p.side == 1 {
+		return p.offset()
+	}
+	hours, minutes, short := h.num, 0, len(h.text) <= 2
+	switch {
+	case len(h.text) == 4:
+		hours, minutes = h.num/100, h.num%100
+	case short && p.tok(2).kind == ':' && p.tok(3).kind == 'n' && p.tok(4).kind != ':':
+		minutes = p.tok(3).num
+	case !short || p.tok(2).kind == ':' || p.tok(2).kind == '.':
+		return p.turn(1)
+	}
+	real := hours > 0 && hours <= 12 && minutes == 0 || hours < 10 && minutes == 30
+	dated := p.half().date.form != noDate
+	switch back := (hours*60+minutes)*60 < p.half().clock; {
+	case !real && (hours != 0 || minutes != 0) || !dated:
+		return p.turn(1)
+	case p.second, p.colon && sign.gap && len(h.text) == 4:
+		return p.offset()
+	case sign.gap && !short, sign.gap && minutes+hours > 0 && p.tok(2).kind == ':', p.hyphen && back && p.tok(2).kind == ':':
+		p.out.unsure = sign.text + h.text
+		if p.tok(2).kind == ':' {
+			p.out.unsure += ":" + p.tok(3).text
+		}
+		return false
+	}
+	return p.turn(1)
 }
 
 // turn begins the second half of a range, n tokens on.
@@ -293,8 +336,16 @@ func (p *parser) date() bool {
 		return false
 	}
 	t, s1, u, s2, v := p.tok(0), p.tok(1), p.tok(2), p.tok(3), p.tok(4)
-	if len(t.text) == 8 {
-		return p.compact(t)
+	switch len(t.text) {
+	case 8:
+		return p.compact(t, 1)
+	case 12, 14: // 202603140815 and 20260314081500
+		short := token{text: t.text, num: t.num / 1_00_00}
+		seconds := t.num % 1_00_00 * 100
+		if len(t.text) == 14 {
+			short.num, seconds = t.num/1_00_00_00, t.num%1_00_00_00
+		}
+		return short.num >= 1900_00_00 && p.compact(short, 0) && p.hms(seconds/1_00_00, seconds/100%100, seconds%100, 1)
 	}
 	if len(t.text) == 4 && t.num >= 1000 {
 		return p.yearFirst()
@@ -327,12 +378,12 @@ func (p *parser) date() bool {
 }
 
 // compact reads 20260314, or 14032026 where that is the only reading.
-func (p *parser) compact(t token) bool {
+func (p *parser) compact(t token, n int) bool {
 	y, m, d := t.num/10000, t.num/100%100, t.num%100
 	if y >= 1900 && y < 2200 && m >= 1 && m <= 12 && d >= 1 && d <= 31 {
-		return p.setDate(date{form: fullDate, year: y, a: m, b: d}, 1)
+		return p.setDate(date{form: fullDate, year: y, a: m, b: d}, n)
 	}
-	if y := t.num % 10000; y >= 1900 && y < 2200 {
+	if y := t.num % 10000; n == 1 && y >= 1900 && y < 2200 {
 		return p.setDate(date{form: threeNum, a: t.num / 1000000, b: t.num / 10000 % 100, year: y}, 1)
 	}
 	return false
@@ -344,6 +395,7 @@ func (p *parser) yearFirst() bool {
 	same := s1.kind == s2.kind && (s1.kind == '/' || s1.kind == '.' || s1.kind == '-')
 	switch {
 	case same && isNumber(u, 1, 12) && isNumber(v, 1, 31) && len(u.text) <= 2 && len(v.text) <= 2 && tight(s1, u, s2, v):
+		p.hyphen = s1.kind == '-'
 		return p.setDate(date{form: fullDate, year: t.num, a: u.num, b: v.num}, 5)
 	case isNumber(s1, 1, 12) && isNumber(u, 1, 31) && len(s1.text) == 2 && len(u.text) == 2:
 		return p.setDate(date{form: fullDate, year: t.num, a: s1.num, b: u.num}, 3)
@@ -492,6 +544,7 @@ func (p *parser) clock() bool {
 				n = 7
 			}
 		}
+		p.colon, p.second = true, n > 3
 		return p.hms(t.num, u.num, sec, n)
 	case short && s1.kind == '.' && u.kind == 'n' && len(u.text) == 2 && tight(s1, u) && (dated || p.role == ClockRole || p.meridian(3) || p.sense(3).is&isHour != 0):
 		if p.tok(3).kind == '.' && p.tok(4).kind == 'n' && len(p.tok(4).text) == 2 && !p.tok(4).gap { // 8.15.30
@@ -528,11 +581,12 @@ func (p *parser) hms(h, m, s, n int) bool {
 		return false
 	}
 	if p.meridian(n) {
-		if h < 1 || h > 12 {
+		pm := p.sense(n).is&isPM != 0
+		if h > 12 || h == 0 && pm {
 			return false
 		}
 		h %= 12
-		if p.sense(n).is&isPM != 0 {
+		if pm {
 			h += 12
 		}
 		n++
@@ -696,6 +750,10 @@ func (p *parser) inDays() bool {
 
 // zoneName reads a zone behind a time: UTC, Z, CET, Europe/Lisbon.
 func (p *parser) zoneName() bool {
+	if z := p.out.zone; z != "" && strings.ContainsAny(z[:1], "+-−") && p.tok(-1).kind == '(' && p.tok(1).kind == ')' {
+		p.at++ // 09:00 +0100 (CET): a comment, as e-mails have it
+		return true
+	}
 	if (p.half().clock == noClock && p.out.halves[0].clock == noClock) || p.out.zone != "" {
 		return false
 	}
@@ -709,6 +767,9 @@ func (p *parser) zoneName() bool {
 	}
 	p.out.zone = name
 	p.at += n
+	if sign, h := p.tok(0), p.tok(1); (sign.text == "-" || sign.text == "−") && !sign.gap && !h.gap && h.kind == 'n' && (name == "utc" || name == "gmt") {
+		return p.offset() // UTC-03:00
+	}
 	return true
 }
 

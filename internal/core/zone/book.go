@@ -65,10 +65,14 @@ func NewBook(data []byte) (*Book, error) {
 // Release names the zone data in use.
 func (b *Book) Release() string { return b.release }
 
-var offsetForm = regexp.MustCompile(`^(?:UTC|GMT)?\s*([+-−])(\d{1,2})(?::?(\d{2}))?$`)
+var offsetForm = regexp.MustCompile(`^(?:UTC|GMT)?\s*([-+−])(\d{1,2})(?::?(\d{2}))?$`)
+
+// abbreviations are those that mean one offset wherever they are written and
+// are not names of the zone data. CST, IST, BST and PST mean several.
+var abbreviations = map[string]int{"cest": 2, "mesz": 2, "mez": 1, "west": 1, "eest": 3, "edt": -4, "mdt": -6, "pdt": -7, "akdt": -8}
 
 // Find gives the zone of an IANA name, a Windows name, "UTC", "Z", or an
-// offset such as "+01:00" or "UTC+1". Letter case is forgiven.
+// offset such as "+01:00" or "UTC+1", or an abbreviation that means one offset. Letter case is forgiven.
 func (b *Book) Find(name string) (*Zone, error) {
 	name = strings.TrimSpace(name)
 	b.mu.Lock()
@@ -89,6 +93,9 @@ func (b *Book) read(name string) (*Zone, error) {
 	switch lower {
 	case "utc", "z", "gmt", "etc/utc", "etc/gmt", "zulu":
 		return UTC, nil
+	}
+	if hours, ok := abbreviations[lower]; ok {
+		return Fixed(FormatOffset(hours*3600, ":"), hours*3600), nil
 	}
 	if m := offsetForm.FindStringSubmatch(strings.ToUpper(name)); m != nil {
 		return parseOffset(name, m)

@@ -56,15 +56,20 @@ Our own functions, beside `)
 
 ` + "`repeat`" + ` takes an RRULE of RFC 5545, or English, case ignored:
 
-    daily · weekly · fortnightly · monthly · yearly
+    daily · weekly · fortnightly · monthly · quarterly · yearly
     every 3 days · every other week · every weekday
-    weekly on Mon and Wed · Mondays and Thursdays
-    last Friday of the month · every first Monday · monthly on the 1st and 15th
+    weekly on Mon and Wed · Mondays and Thursdays · Mon-Fri · Tue/Thu
+    last Friday of the month · first and third Monday · monthly on the 1st and 15th
     … until 30 June · … 10 times · … for 6 weeks
 
 A date without a year is the next one after the start. Instead, one word
 (` + "`weekly`" + `) may stand in one column, with ` + "`repeat_every`, `repeat_on`,\n`repeat_until`, `repeat_times`" + ` from others. "biweekly" means two things and is
 refused.
+
+In words, a start that is none of the days begins the series on the first that
+is: a timetable valid from the 1st, with sailings on Mondays, begins on the first
+Monday. The preview says so. An RRULE is taken to the letter, where the start
+counts whatever the rule says.
 
 A row with ` + "`occurrence`" + ` filled changes one date of the series that has its key;
 what it leaves empty is as in the series, and ` + "`cancel_when`" + ` cancels that date.

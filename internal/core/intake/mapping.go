@@ -389,13 +389,14 @@ const (
 	AssumedAllDay
 	AssumedOverlap
 	SameRowTwice
+	AssumedFirst
 	assumedDates = 8 // moment's assumptions stand from this bit on
 )
 
 // Words lists the notes as a clerk reads them.
 func (n Notes) Words(in *Intake) []string {
 	var out []string
-	for i, w := range []string{"end assumed: " + ShowLength(in.Assume.Length), "overnight assumed: ends on the next day", "all day assumed: no time given", "time happens twice when the clocks go back: the first is meant", "the same row stands twice: counted once"} {
+	for i, w := range []string{"end assumed: " + ShowLength(in.Assume.Length), "overnight assumed: ends on the next day", "all day assumed: no time given", "time happens twice when the clocks go back: the first is meant", "the same row stands twice: counted once", "moved to the first day that it repeats on"} {
 		if n&(1<<i) != 0 {
 			out = append(out, w)
 		}
@@ -409,7 +410,7 @@ func (n Notes) Words(in *Intake) []string {
 // Kinds lists the notes as single words for counting.
 func (n Notes) Kinds(in *Intake) []string {
 	var out []string
-	for i, w := range []string{"length " + ShowLength(in.Assume.Length), "overnight", "all day", "first of two times", "doubled rows counted once"} {
+	for i, w := range []string{"length " + ShowLength(in.Assume.Length), "overnight", "all day", "first of two times", "doubled rows counted once", "first day that it repeats on"} {
 		if n&(1<<i) != 0 {
 			out = append(out, w)
 		}
@@ -647,7 +648,7 @@ func (m *Mapping) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 	if f != nil {
 		return span, f
 	}
-	return m.repeated(row, span)
+	return m.repeated(row, span, w)
 }
 
 // expectsClock tells whether other rows of the start's columns have times.

@@ -122,7 +122,7 @@ func (m *Mapping) readDates(d *dates, row table.Row, span event.Span) ([]string,
 }
 
 // repeated makes a series of the span where the row says that it repeats.
-func (m *Mapping) repeated(row table.Row, span event.Span) (event.Span, *fault.Fault) {
+func (m *Mapping) repeated(row table.Row, span event.Span, w *Wanted) (event.Span, *fault.Fault) {
 	s := m.series
 	if s.repeat == nil && s.also == nil {
 		return span, nil
@@ -141,8 +141,14 @@ func (m *Mapping) repeated(row table.Row, span event.Span) (event.Span, *fault.F
 		}
 		if word := strings.ToLower(text); text != "" && !noWords[word] && word != "never" && word != "once" && word != "none" {
 			r, f := m.rule(text, row, span)
+			if f == nil && !isRule(text) {
+				span, f = m.firstDay(r, text, span, w)
+			}
 			if f != nil {
 				return fail(f, "repeat", s.repeat)
+			}
+			if last := r.Until; !last.IsZero() && last.Instant(span.Start.Zone) < span.Start.Instant(nil) {
+				return fail(fault.New(text, fmt.Sprintf("ends on %s, before its first day, %s", shortDate(last.InZone(span.Start.Zone).Wall), shortDate(span.Start.Wall))), "repeat", s.repeat)
 			}
 			span.Rule = r.String()
 		}
@@ -157,6 +163,33 @@ func (m *Mapping) repeated(row table.Row, span event.Span) (event.Span, *fault.F
 	return span, f
 }
 
+// firstDay moves a series to the first day that it repeats on: a timetable says
+// from when it holds, and that day has not always a sailing. A rule of the RFC
+// is left as it is, as its start counts whether it fits or not (§3.8.5.3).
+func (m *Mapping) firstDay(r rule.Rule, text string, span event.Span, w *Wanted) (event.Span, *fault.Fault) {
+	first, ok := r.First(span.Start.Wall)
+	switch {
+	case !ok:
+		return span, fault.New(text, "never falls on any day")
+	case first == span.Start.Wall:
+		return span, nil
+	}
+	moved := first - span.Start.Wall
+	start := span.Start
+	var f *fault.Fault
+	if start.Form == zone.Local {
+		start, f = m.place(start.Zone, first, w)
+	} else {
+		start.Wall = first
+	}
+	span.Start, w.Notes = start, w.Notes|AssumedFirst
+	span.End.Wall += moved
+	return span, f
+}
+
+// isRule tells whether a text is a rule of the RFC rather than words.
+func isRule(text string) bool { return strings.Contains(strings.ToUpper(text), "FREQ=") }
+
 // rule reads a recurrence: a rule of the RFC, words, or a word with the other
 // columns beside it.
 func (m *Mapping) rule(text string, row table.Row, span event.Span) (rule.Rule, *fault.Fault) {
@@ -166,7 +199,7 @@ func (m *Mapping) rule(text string, row table.Row, span event.Span) (rule.Rule, 
 	upper := strings.TrimPrefix(strings.ToUpper(strings.TrimSpace(text)), "RRULE:")
 	var r rule.Rule
 	var err error
-	if strings.Contains(upper, "FREQ=") {
+	if isRule(upper) {
 		r, err = rule.Parse(upper)
 	} else {
 		whole, f := m.sentence(text, row)

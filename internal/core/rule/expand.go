@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"math"
 	"slices"
 	"time"
 
@@ -38,6 +39,34 @@ func (r *Rule) Expand(start, from, to, last int64, valid func(wall int64) bool, 
 	}
 	w.prepare()
 	return w.run()
+}
+
+// First gives the first time at or after start on which the rule itself falls.
+// It tells of daily, weekly and monthly rules whose days are named; any other
+// is taken to fall on its start.
+func (r Rule) First(start int64) (int64, bool) {
+	if len(r.ByDay)+len(r.ByMonthDay) == 0 {
+		return start, true
+	}
+	back := start // one period earlier, where the rule keeps its step
+	switch r.Freq {
+	case Daily:
+		back -= int64(r.Interval) * day
+	case Weekly:
+		back -= int64(r.Interval) * 7 * day
+	case Monthly:
+		t := zone.Civil(start)
+		back = zone.Wall(t.Year(), int(t.Month())-r.Interval, 1, 0, 0, 0) + start - zone.Midnight(start)
+	default:
+		return start, true
+	}
+	r.Count = 0
+	first, found := int64(0), false
+	err := r.Expand(back, start, math.MaxInt64, math.MaxInt64, nil, func(wall int64) bool {
+		first, found = wall, true
+		return false
+	})
+	return first, found && err == nil
 }
 
 // walk is one expansion under way.

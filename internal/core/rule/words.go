@@ -15,13 +15,14 @@ import (
 // wall-clock midnight. The grammar, letter case ignored, commas free:
 //
 //	rule   = often *( on | until | times )
-//	often  = "daily" | "weekly" | "fortnightly" | "monthly" | "yearly" | "annually"
+//	often  = "daily" | "weekly" | "fortnightly" | "monthly" | "quarterly" | "yearly" | "annually"
 //	       | "every" [ "other" | number ] ( unit | days | nth )
 //	       | days | nth
 //	unit   = "day" | "weekday" | "week" | "month" | "year", or their plurals
-//	days   = weekday *( "and" weekday ), such as "Mon, Wed and Fri"
-//	nth    = ( "first" … "fifth" | "last" | "1st" … ) weekday [ "of" ( "the" | "every" | "each" ) "month" ]
+//	days   = weekday *( [ "and" ] weekday ) | weekday "to" weekday, such as "Mon, Wed and Fri", "Mon/Wed", "Mon-Fri"
+//	nth    = ordinal *( "and" ordinal ) ( weekday | "day" ) [ "of" ( "the" | "every" | "each" ) "month" ]
 //	       | day-of-month *( "and" day-of-month ) [ "of" … "month" ]
+//	ordinal = "first" … "fifth" | "last" | "1st" …
 //	on     = [ "on" ] [ "the" ] ( days | nth )
 //	until  = ( "until" | "till" ) date
 //	times  = number "times" | "for" number ( "times" | unit )
@@ -71,7 +72,7 @@ func cutTimes(text string) (date, times string, found bool) {
 }
 
 func tokens(text string) []string {
-	return strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return unicode.IsSpace(r) || r == ',' || r == ';' || r == '&' })
+	return strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return unicode.IsSpace(r) || r == ',' || r == ';' || r == '&' || r == '/' })
 }
 
 type words struct {
@@ -150,6 +151,9 @@ func (w *words) parse() error {
 		case t == "fortnightly" && !w.seen:
 			r.Freq, r.Interval, w.seen = Weekly, 2, true
 			w.at++
+		case t == "quarterly" && !w.seen:
+			r.Freq, r.Interval, w.seen = Monthly, 3, true
+			w.at++
 		case t == "every" || t == "each":
 			w.at++
 			if err := w.every(); err != nil {
@@ -173,6 +177,9 @@ func (w *words) parse() error {
 	}
 	if !w.seen {
 		return fmt.Errorf("nothing says how often it repeats")
+	}
+	if len(r.ByDay) > 0 && len(r.ByMonthDay) > 0 { // the RFC means both at once, a person hardly ever
+		return fmt.Errorf("it names both weekdays and days of the month")
 	}
 	return nil
 }
@@ -234,6 +241,17 @@ func (w *words) length() error {
 func (w *words) days() error {
 	r := w.rule
 	t := w.tok(0)
+	if from, to, n, ok := w.weekdayRange(); ok && (!w.seen || r.Freq == Weekly || r.Freq == Daily) {
+		r.Freq, w.seen = Weekly, true
+		for d := from; ; d = (d + 1) % 7 {
+			r.ByDay = append(r.ByDay, Weekday{Day: d})
+			if d == to {
+				break
+			}
+		}
+		w.at += n
+		return nil
+	}
 	if d, ok := weekday(t); ok {
 		if !w.seen {
 			r.Freq, w.seen = Weekly, true
@@ -263,24 +281,54 @@ func (w *words) days() error {
 		return fmt.Errorf("%q is not understood", t)
 	}
 	w.at++
-	if w.tok(0) == "day" && n == -1 {
-		r.ByMonthDay = append(r.ByMonthDay, -1)
-		w.at++
-		return w.ofTheMonth()
-	}
-	if d, ok := weekday(w.tok(0)); ok {
-		if n > 5 {
-			return fmt.Errorf("no month has %d of one weekday", n)
+	nth := []int{n} // the first and third Monday: what they are of stands behind the last
+	for {
+		next := 0
+		if w.tok(0) == "and" {
+			next = 1
 		}
-		r.ByDay = append(r.ByDay, Weekday{N: n, Day: d})
+		n, ok := ordinal(w.tok(next))
+		if !ok {
+			break
+		}
+		nth = append(nth, n)
+		w.at += next + 1
+	}
+	d, isWeekday := weekday(w.tok(0))
+	isDay := w.tok(0) == "day"
+	for _, n := range nth {
+		switch {
+		case isWeekday && n > 5:
+			return fmt.Errorf("no month has %d of one weekday", n)
+		case isWeekday:
+			r.ByDay = append(r.ByDay, Weekday{N: n, Day: d})
+		case n < 1 && !isDay:
+			return fmt.Errorf("%q is not understood", t)
+		default:
+			r.ByMonthDay = append(r.ByMonthDay, n)
+		}
+	}
+	if isWeekday || isDay {
 		w.at++
-		return w.ofTheMonth()
 	}
-	if n < 1 {
-		return fmt.Errorf("%q is not understood", t)
-	}
-	r.ByMonthDay = append(r.ByMonthDay, n)
 	return w.ofTheMonth()
+}
+
+// weekdayRange reads Mon-Fri and Mon to Fri, of n tokens.
+func (w *words) weekdayRange() (from, to time.Weekday, n int, ok bool) {
+	a, b, found := strings.Cut(strings.NewReplacer("–", "-", "—", "-").Replace(w.tok(0)), "-")
+	n = 1
+	if !found {
+		switch w.tok(1) {
+		case "to", "through", "-", "–", "—":
+			b, n = w.tok(2), 3
+		default:
+			return 0, 0, 0, false
+		}
+	}
+	from, okFrom := weekday(a)
+	to, okTo := weekday(b)
+	return from, to, n, okFrom && okTo && from != to
 }
 
 // ofTheMonth skips what may stand behind a day of the month, and makes the
@@ -325,6 +373,10 @@ func (r Rule) Describe() string {
 		days = append(days, name)
 	}
 	for _, d := range r.ByMonthDay {
+		if d == -1 {
+			days = append(days, "the last day")
+			continue
+		}
 		if d < 0 {
 			return "repeats"
 		}

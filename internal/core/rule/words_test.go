@@ -1,10 +1,13 @@
 package rule
 
 import (
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
+
+	"almanach/internal/core/zone"
 )
 
 func TestParseWords(t *testing.T) {
@@ -18,6 +21,7 @@ func TestParseWords(t *testing.T) {
 		"last Friday of the month": "FREQ=MONTHLY;BYDAY=-1FR", "every first Monday of the month": "FREQ=MONTHLY;BYDAY=1MO", "monthly on the 1st and 15th": "FREQ=MONTHLY;BYMONTHDAY=1,15", "the last day of every month": "FREQ=MONTHLY;BYMONTHDAY=-1",
 		"every weekday for 2 weeks": "FREQ=WEEKLY;COUNT=10;BYDAY=MO,TU,WE,TH,FR", "Mondays and Thursdays": "FREQ=WEEKLY;BYDAY=MO,TH", "every month on day 15": "FREQ=MONTHLY;BYMONTHDAY=15", "yearly": "FREQ=YEARLY", "every two months on the second Tuesday": "FREQ=MONTHLY;INTERVAL=2;BYDAY=2TU",
 		"every second week": "FREQ=WEEKLY;INTERVAL=2", "weekly for 6 weeks": "FREQ=WEEKLY;COUNT=6", "weekdays": "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR",
+		"second and fourth Thursday": "FREQ=MONTHLY;BYDAY=2TH,4TH", "first, third and last Monday of the month": "FREQ=MONTHLY;BYDAY=-1MO,1MO,3MO", "Mon-Fri": "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR", "weekly on Sat to Mon": "FREQ=WEEKLY;BYDAY=MO,SA,SU", "Tue/Thu": "FREQ=WEEKLY;BYDAY=TU,TH", "quarterly": "FREQ=MONTHLY;INTERVAL=3", "the 1st and last day of the month": "FREQ=MONTHLY;BYMONTHDAY=1,-1",
 	} {
 		r, err := ParseWords(text, date)
 		assert.NoError(t, err, text)
@@ -33,9 +37,34 @@ func TestParseWords(t *testing.T) {
 			assert.Equal(t, r.String(), again.String(), said)
 		}
 	}
-	for _, text := range []string{"", "sometimes", "every", "biweekly", "weekly until soon", "weekly until 30 June 2026 10 times", "monthly on Friday", "weekly on the 15th", "daily for ever", "every 0 days", "sixth Friday of the month", "weekly on Mon or Tue", "10 times"} {
+	for _, text := range []string{"", "sometimes", "every", "biweekly", "weekly until soon", "weekly until 30 June 2026 10 times", "monthly on Friday", "weekly on the 15th", "daily for ever", "every 0 days", "sixth Friday of the month", "weekly on Mon or Tue", "10 times", "monthly on the 15th and last Friday", "monthly on last Friday and day 15", "last of the month"} {
 		_, err := ParseWords(text, date)
 		assert.Error(t, err, text)
+	}
+}
+
+func TestFirst(t *testing.T) {
+	for text, want := range map[string]string{
+		"20260305T090000 FREQ=DAILY":                             "20260305T090000",
+		"20260305T090000 FREQ=WEEKLY;BYDAY=TH":                   "20260305T090000",
+		"20260305T090000 FREQ=WEEKLY;BYDAY=MO,WE;COUNT=4":        "20260309T090000",
+		"20260305T090000 FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,FR":     "20260306T090000",
+		"20260305T090000 FREQ=WEEKLY;INTERVAL=2;BYDAY=MO":        "20260316T090000",
+		"20260305T090000 FREQ=MONTHLY;BYDAY=-1FR":                "20260327T090000",
+		"20260331T090000 FREQ=MONTHLY;BYMONTHDAY=30":             "20260430T090000",
+		"20260331T090000 FREQ=MONTHLY;INTERVAL=2;BYMONTHDAY=1":   "20260501T090000",
+		"20260101T000000 FREQ=MONTHLY;INTERVAL=12;BYMONTHDAY=31": "20260131T000000",
+		"20260201T000000 FREQ=MONTHLY;INTERVAL=12;BYMONTHDAY=30": "none",
+		"20260305T090000 FREQ=YEARLY;BYDAY=MO":                   "20260305T090000",
+	} {
+		start, rule, _ := strings.Cut(text, " ")
+		r, err := Parse(rule)
+		assert.NoError(t, err)
+		got := "none"
+		if at, ok := r.First(wall(start)); ok {
+			got = zone.Civil(at).Format("20060102T150405")
+		}
+		assert.Equal(t, want, got, text)
 	}
 }
 

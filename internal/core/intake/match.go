@@ -47,6 +47,8 @@ var names = map[string][]string{
 	"all_day":     {"all day", "all-day", "allday", "all day event", "ganztägig", "journée entière", "todo el día", "hele dag"},
 	"length":      {"length", "duration", "dauer", "durée", "duración", "durata", "duração", "duur"},
 	"url":         {"url", "link", "web page", "website"},
+	"repeat":      {"repeat", "repeats", "recurrence", "rrule", "recurrence rule"},
+	"occurrence":  {"occurrence", "recurrence-id", "recurrence id"},
 	"categories":  {"categories", "category", "kategorie", "catégorie", "categoría", "categoria", "categorie"},
 }
 
@@ -106,7 +108,31 @@ func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settin
 		c.Settle()
 		traits[i].Column = c
 	}
-	return in.Suit(header, traits)
+	choices, f := in.Suit(header, traits)
+	if i := header.Find("status"); i >= 0 && traits[i].Filled > 0 && onlyStatuses(rows, i) {
+		in.SetEvent("status", Reference(header, i))
+		choices = append(choices, Choice{Field: "status", Columns: []string{header.Label(i)}, Indexes: []int{i}, Sure: Surely})
+	}
+	for _, c := range choices {
+		for _, i := range c.Indexes {
+			if f == nil && i < len(header) && len(header.All(header[i])) > 1 { // which one was meant is not ours to guess
+				f = (&compiler{header: header}).unknown(header[i])
+				f.Advice = "describe the columns in an intake file, that one by its letter: {@" + table.Letter(i) + "}"
+			}
+		}
+	}
+	return choices, f
+}
+
+// onlyStatuses tells whether a column holds what an event's status can be and
+// nothing else, as other uses of the word are more frequent.
+func onlyStatuses(rows []table.Row, column int) bool {
+	for _, r := range rows {
+		if c := r.Cell(column); c.Filled() && statusWords[strings.ToLower(strings.TrimSpace(c.Text))] == "" {
+			return false
+		}
+	}
+	return true
 }
 
 // Suit chooses columns for the fields and gives the intake their templates.
@@ -140,6 +166,11 @@ func (in *Intake) Suit(header table.Header, traits []Traits) ([]Choice, *fault.F
 	take("end", m.moment("end", "start")...)
 	for _, field := range []string{"zone", "all_day", "length", "location", "description", "url", "categories", "title"} {
 		if col := m.best(field, func(c matchColumn) bool { return !c.temporal || field == "length" }); col >= 0 {
+			take(field, col)
+		}
+	}
+	for _, field := range []string{"repeat", "occurrence"} { // by their whole names alone: "Repeat until" is neither
+		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 {
 			take(field, col)
 		}
 	}

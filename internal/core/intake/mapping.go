@@ -196,7 +196,7 @@ func (m *Mapping) Places(row table.Row) ([]string, *fault.Fault) {
 		names := []string{text}
 		if m.intake.Routes != nil {
 			name, ok := m.intake.Routes[text]
-			if !ok {
+			if !ok && text != "" {
 				known := slices.Sorted(maps.Keys(m.intake.Routes))
 				f := fault.Unknown("route", text, known)
 				f.Cause = fault.Newf("leads to no calendar: routes does not have it").Cause
@@ -526,7 +526,15 @@ func (m *Mapping) fill(row table.Row, w *Wanted) *fault.Fault {
 		return f
 	}
 	if w.Event.Text(event.Title) == "" {
-		return fault.Newf("the title is empty")
+		f := fault.Newf("the title is empty").Do("fill it in, or leave such rows out with leave_out")
+		for _, t := range m.texts {
+			if t.field == event.Title {
+				if column := m.blame(t.template, row, ""); column != "" {
+					f.Cause, f.Place.Column = fmt.Errorf("is empty: the event has no title"), column
+				}
+			}
+		}
+		return f
 	}
 	span, f := m.span(row, w)
 	if f != nil {

@@ -186,7 +186,7 @@ func (t *framed) findHeader(o Options) error {
 		}
 		t.about.Why = "as told"
 		if from < 0 || to < from {
-			return fault.Newf("there is no row %d for the header", o.Header.First).At(t.place()).Do("correct header:")
+			return fault.Newf("there is no row %d for the header", o.Header.First).At(t.place()).Do("say in which row it stands, with header: N or --header N")
 		}
 	} else {
 		from, to, t.about.Why = headerIndex(t.buffered)

@@ -446,7 +446,7 @@ func rewrite(raw []byte, r agree.Result, w *intake.Wanted, sequence int, stamp z
 	if r.Write.Has(event.When) || r.Write.Has(event.Status) {
 		c.Set("SEQUENCE", nil, nil, strconv.Itoa(sequence+1))
 	}
-	agree.Reseal(c, &r.Seal)
+	agree.Reseal(c, &r)
 	return c.Bytes()
 }
 

@@ -151,6 +151,6 @@ func TestUntouched(t *testing.T) {
 	c := ical.Open(raw)
 	c.Set("COMMENT", nil, nil, "by hand")
 	assert.False(t, Untouched(c.Bytes(), e))
-	Reseal(c, &s)
+	Reseal(c, &Result{Seal: s})
 	assert.True(t, Untouched(c.Bytes(), e))
 }

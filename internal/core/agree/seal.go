@@ -49,7 +49,7 @@ func ParseSeal(s string) Seal {
 func (s *Seal) Knows(f event.Field) bool { return s.source[f] != "" }
 
 // appendTo appends the seal's text to dst. whole is the checksum of the rest of
-// the event's text.
+// the event's text, 0 for none.
 func (s *Seal) appendTo(dst []byte, whole uint64) []byte {
 	dst = appendHead(dst, whole)
 	for _, f := range allFields {

@@ -30,9 +30,15 @@ func AppendSealed(dst []byte, from int, seal *Seal, alarms []byte) []byte {
 	return append(append(dst, alarms...), endLine...)
 }
 
-// Reseal puts a seal into an event in which everything else is as it is to be
-// written.
-func Reseal(c *ical.Component, seal *Seal) {
+// Reseal puts the seal of a result into an event in which everything else is as
+// it is to be written. An event that keeps what someone changed in the calendar
+// gets no checksum: it must be compared every time, or the change would no
+// longer be seen.
+func Reseal(c *ical.Component, r *Result) {
+	if r.has(Edited) {
+		c.Set(event.PropSeal, nil, nil, string(r.Seal.appendTo(nil, 0)))
+		return
+	}
 	var d xxhash.Digest
 	d.Reset()
 	for _, l := range c.Lines() {
@@ -40,7 +46,7 @@ func Reseal(c *ical.Component, seal *Seal) {
 			d.Write(l.Whole())
 		}
 	}
-	c.Set(event.PropSeal, nil, nil, string(seal.appendTo(nil, d.Sum64())))
+	c.Set(event.PropSeal, nil, nil, string(r.Seal.appendTo(nil, d.Sum64())))
 }
 
 var sealLine = []byte("\n" + event.PropSeal + ":")
@@ -88,6 +94,10 @@ func Untouched(raw []byte, wanted *event.Event) bool {
 }
 
 func appendHead(dst []byte, whole uint64) []byte {
-	dst = append(append(dst, sealVersion...), " whole="...)
+	dst = append(dst, sealVersion...)
+	if whole == 0 {
+		return dst
+	}
+	dst = append(dst, " whole="...)
 	return strconv.AppendUint(dst, whole, 16)
 }

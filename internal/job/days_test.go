@@ -1,0 +1,249 @@
+package job
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"maps"
+	"math/rand"
+	"os"
+	"path/filepath"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"almanach/internal/core/agree"
+	"almanach/internal/core/event"
+	"almanach/internal/core/ical"
+	"almanach/internal/core/intake"
+	"almanach/internal/core/zone"
+	"almanach/internal/edge/desk"
+)
+
+// side is what one side holds of an event: field → value.
+type side map[string]string
+
+// known is what the model remembers of an event it loaded: per field what the
+// sheet wanted and what the calendar then held.
+type known map[string][2]string
+
+// TestManyDays lives through many days in which people change the sheet, the
+// calendar, or both, with a load on each, and holds every load against a model
+// that knows the three-way rule and nothing else.
+func TestManyDays(t *testing.T) {
+	const days, keys = 60, 14
+	dir := t.TempDir()
+	zones, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	office := &Office{Desk: &desk.Desk{}, Zones: zones, Now: time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC), Zone: "Europe/Lisbon"}
+	sheetPath, calendarPath := filepath.Join(dir, "calls.csv"), filepath.Join(dir, "c.ics")
+	r := rand.New(rand.NewSource(7))
+	fields := []string{"title", "location", "description", "when"}
+	value := func(f string) string {
+		if f == "when" {
+			return time.Date(2026, 4, 1+r.Intn(3), 8+r.Intn(2), 0, 0, 0, time.UTC).Format("2006-01-02 15:04")
+		}
+		n := r.Intn(3)
+		if n == 0 && f != "title" {
+			return ""
+		}
+		return fmt.Sprintf("%s, %d", f, n)
+	}
+	load := func(sheet map[string]side, take agree.Take, taken ...string) *Report {
+		rows := [][]string{{"key", "title", "location", "description", "when"}}
+		for _, k := range slices.Sorted(maps.Keys(sheet)) {
+			s := sheet[k]
+			rows = append(rows, []string{k, s["title"], s["location"], s["description"], s["when"]})
+		}
+		var b bytes.Buffer
+		require.NoError(t, csv.NewWriter(&b).WriteAll(rows))
+		require.NoError(t, os.WriteFile(sheetPath, b.Bytes(), 0o600))
+		in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: x\nassume: { length: 1h }\nevent: { title: '{title}', location: '{location}', description: '{description}', start: '{when}' }\n"))
+		require.Empty(t, faults)
+		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: sheetPath, Into: calendarPath, Write: true, Take: take, Keys: taken, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
+		require.NoError(t, err)
+		return report
+	}
+
+	sheet, calendar, memory := map[string]side{}, map[string]side{}, map[string]known{}
+	for n := range keys {
+		sheet[fmt.Sprint("k", n)] = side{"title": "title, 1", "location": "", "description": "description, 1", "when": "2026-04-01 08:00"}
+	}
+	seen := map[string]int{}
+	for day := range days {
+		for range r.Intn(6) { // the sheet changes
+			k := fmt.Sprint("k", r.Intn(keys))
+			if s, ok := sheet[k]; !ok {
+				sheet[k] = side{"title": value("title"), "location": value("location"), "description": value("description"), "when": value("when")}
+			} else if r.Intn(6) == 0 && len(sheet) > 1 {
+				delete(sheet, k)
+			} else {
+				f := fields[r.Intn(len(fields))]
+				s[f] = value(f)
+			}
+		}
+		if len(calendar) > 0 { // and so does the calendar
+			for range r.Intn(5) {
+				k := slices.Sorted(maps.Keys(calendar))[r.Intn(len(calendar))]
+				f := fields[r.Intn(len(fields))]
+				if calendar[k][f] = value(f); r.Intn(12) == 0 {
+					delete(calendar, k)
+					delete(memory, k)
+				}
+			}
+			editCalendar(t, calendarPath, calendar)
+		}
+
+		want := map[agree.Outcome]int{}
+		for k, s := range sheet {
+			o := model(s, calendar, memory, k, "")
+			want[o]++
+		}
+		for k := range calendar {
+			if sheet[k] == nil {
+				want[agree.Gone]++
+			}
+		}
+		for o, n := range want {
+			seen[string(o)] += n
+		}
+		got := load(sheet, agree.TakeNone).Totals
+		require.Equal(t, []int{want[agree.New], want[agree.Changed], want[agree.Same], want[agree.Edited], want[agree.Disputed], want[agree.Gone]},
+			[]int{got.New, got.Changed, got.Same, got.Edited, got.Disputed, got.Gone}, "day %d: new, changed, same, edited, disputed, gone", day)
+		require.Equal(t, calendar, inCalendar(t, calendarPath, zones), "day %d", day)
+
+		before, err := os.ReadFile(calendarPath)
+		require.NoError(t, err)
+		again := load(sheet, agree.TakeNone).Totals
+		require.Zero(t, again.New+again.Changed, "day %d: the second load", day)
+		require.Equal(t, got.Disputed, again.Disputed, "day %d: the second load", day)
+		after, err := os.ReadFile(calendarPath)
+		require.NoError(t, err)
+		require.Equal(t, string(before), string(after), "day %d: the second load", day)
+
+		for _, item := range load(sheet, agree.TakeNone).Items { // one dispute is settled on some days
+			if item.Outcome == agree.Disputed && r.Intn(3) == 0 {
+				take, name := agree.TakeSheet, "sheet"
+				if r.Intn(2) == 0 {
+					take, name = agree.TakeCalendar, "calendar"
+				}
+				model(sheet[item.Key], calendar, memory, item.Key, name)
+				require.Equal(t, again.Disputed-1, load(sheet, take, item.Key).Totals.Disputed)
+				require.Equal(t, calendar, inCalendar(t, calendarPath, zones), "day %d: %s taken for %s", day, name, item.Key)
+				break
+			}
+		}
+	}
+	for _, o := range []agree.Outcome{agree.New, agree.Changed, agree.Same, agree.Edited, agree.Disputed, agree.Gone} {
+		require.Greater(t, seen[string(o)], 10, "%s was hardly met", o)
+	}
+}
+
+// model does to the calendar and the memory what a load must do for one row,
+// with disputes settled for take, and gives the outcome.
+func model(row side, calendar map[string]side, memory map[string]known, key, take string) agree.Outcome {
+	given := side{}
+	for f, v := range row {
+		if v != "" { // an empty cell leaves its field alone
+			given[f] = v
+		}
+	}
+	if calendar[key] == nil {
+		calendar[key], memory[key] = side{"title": "", "location": "", "description": "", "when": ""}, known{}
+		for f, v := range given {
+			calendar[key][f], memory[key][f] = v, [2]string{v, v}
+		}
+		return agree.New
+	}
+	event, memories := calendar[key], memory[key]
+	outcome := agree.Same
+	worse := func(o agree.Outcome) {
+		if outcome != agree.Changed { // what is written outweighs what is kept
+			outcome = o
+		}
+	}
+	write, learn := side{}, known{}
+	for f, v := range given {
+		last, met := memories[f]
+		source, edited, equal := v != last[0], event[f] != last[1], v == event[f]
+		switch {
+		case !met && equal, met && (source || edited) && equal:
+			learn[f] = [2]string{v, v}
+		case !met && event[f] == "", met && source && !edited:
+			write[f] = v
+			worse(agree.Changed)
+		case met && !source && !edited:
+		case met && !source && edited && take == "":
+			worse(agree.Edited)
+		case met && !source && edited:
+		case take == "sheet":
+			write[f] = v
+		case take == "calendar":
+			learn[f] = [2]string{v, event[f]}
+		default:
+			return agree.Disputed
+		}
+	}
+	maps.Copy(memories, learn)
+	for f, v := range write {
+		event[f], memories[f] = v, [2]string{v, v}
+	}
+	return outcome
+}
+
+var propertyOf = map[string]string{"title": "SUMMARY", "location": "LOCATION", "description": "DESCRIPTION"}
+
+// editCalendar brings the calendar file to what people made of it.
+func editCalendar(t *testing.T, path string, calendar map[string]side) {
+	data, err := os.ReadFile(path)
+	require.NoError(t, err)
+	var out bytes.Buffer
+	for r := ical.NewBytesReader(data); ; {
+		p, err := r.Next()
+		if err != nil {
+			break
+		}
+		if _, key := event.Marks(p.Raw); p.Name == "VEVENT" {
+			if calendar[key] == nil {
+				continue
+			}
+			c := ical.Open(p.Raw)
+			for f, name := range propertyOf {
+				if c.Remove(name); calendar[key][f] != "" {
+					c.Set(name, nil, nil, ical.Escape(calendar[key][f]))
+				}
+			}
+			for name, after := range map[string]time.Duration{"DTSTART": 0, "DTEND": time.Hour} {
+				at, err := time.Parse("2006-01-02 15:04", calendar[key]["when"])
+				require.NoError(t, err)
+				c.Set(name, nil, nil, at.Add(after).Format("20060102T150405")) // its TZID stays
+			}
+			p.Raw = c.Bytes()
+		}
+		out.Write(p.Raw)
+	}
+	require.NoError(t, os.WriteFile(path, out.Bytes(), 0o600))
+}
+
+// inCalendar gives what the calendar file holds, by key.
+func inCalendar(t *testing.T, path string, zones *zone.Book) map[string]side {
+	data, err := os.ReadFile(path)
+	require.NoError(t, err)
+	out := map[string]side{}
+	for r := ical.NewBytesReader(data); ; {
+		p, err := r.Next()
+		if err != nil {
+			return out
+		}
+		if p.Name != "VEVENT" {
+			continue
+		}
+		v, err := event.Read(p.Raw, zones.Find)
+		require.NoError(t, err)
+		require.NotContains(t, out, v.Key, "a double")
+		require.Equal(t, time.Hour, v.When.Length())
+		out[v.Key] = side{"title": v.Text(event.Title), "location": v.Text(event.Location), "description": v.Text(event.Description), "when": zone.Civil(v.When.Start.Wall).Format("2006-01-02 15:04")}
+	}
+}

@@ -2,6 +2,7 @@ package job
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"fmt"
 	"maps"
@@ -245,5 +246,68 @@ func inCalendar(t *testing.T, path string, zones *zone.Book) map[string]side {
 		require.NotContains(t, out, v.Key, "a double")
 		require.Equal(t, time.Hour, v.When.Length())
 		out[v.Key] = side{"title": v.Text(event.Title), "location": v.Text(event.Location), "description": v.Text(event.Description), "when": zone.Civil(v.When.Start.Wall).Format("2006-01-02 15:04")}
+	}
+}
+
+// TestManyMoves sends rows from calendar to calendar, day after day, while
+// people edit their events: each is in its row's calendar alone, with what was
+// changed by hand.
+func TestManyMoves(t *testing.T) {
+	const days, keys = 40, 10
+	dir := t.TempDir()
+	zones, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	names := []string{"north", "south", "yard"}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "almanach.yaml"), []byte("calendars: { north: { file: north.ics }, south: { file: south.ics }, yard: { file: yard.ics } }\n"), 0o600))
+	d, faults := desk.Find(dir)
+	require.Empty(t, faults)
+	office := &Office{Desk: d, Zones: zones, Now: time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC), Zone: "Europe/Lisbon"}
+	r := rand.New(rand.NewSource(3))
+	place, location, title := map[string]string{}, map[string]string{}, map[string]string{}
+	for n := range keys {
+		place[fmt.Sprint("k", n)] = names[r.Intn(len(names))]
+	}
+	path := filepath.Join(dir, "calls.csv")
+	for day := range days {
+		for range r.Intn(5) {
+			place[fmt.Sprint("k", r.Intn(keys))] = names[r.Intn(len(names))]
+			title[fmt.Sprint("k", r.Intn(keys))] = fmt.Sprint("Call ", r.Intn(3))
+		}
+		rows := "key,title,when,quay\n"
+		for _, k := range slices.Sorted(maps.Keys(place)) {
+			rows += fmt.Sprintf("%s,%s,2026-04-01 08:00,%s\n", k, cmp.Or(title[k], "Call"), place[k])
+		}
+		require.NoError(t, os.WriteFile(path, []byte(rows), 0o600))
+		load := func() *Report {
+			in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: '{quay}'\nassume: { length: 1h }\nevent: { title: '{title}', start: '{when}' }\n"))
+			require.Empty(t, faults)
+			report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: path, Write: true, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
+			require.NoError(t, err)
+			return report
+		}
+		load()
+		require.Zero(t, load().Totals.Changed, "day %d: the second load", day)
+
+		met := map[string]string{}
+		for _, name := range names {
+			file := filepath.Join(dir, name+".ics")
+			if _, err := os.Stat(file); err != nil {
+				continue
+			}
+			events := inCalendar(t, file, zones)
+			for _, k := range slices.Sorted(maps.Keys(events)) {
+				e := events[k]
+				require.Empty(t, met[k], "day %d: %s is in %s and in %s", day, k, met[k], name)
+				met[k] = name
+				require.Equal(t, location[k], e["location"], "day %d: %s", day, k)
+				require.Equal(t, cmp.Or(title[k], "Call"), e["title"], "day %d: %s", day, k)
+				if r.Intn(4) == 0 {
+					location[k] = fmt.Sprint("Berth ", r.Intn(9))
+					e["location"] = location[k]
+				}
+			}
+			editCalendar(t, file, events)
+		}
+		require.Equal(t, place, met, "day %d", day)
 	}
 }

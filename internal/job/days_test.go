@@ -34,7 +34,13 @@ type known map[string][2]string
 // calendar, or both, with a load on each, and holds every load against a model
 // that knows the three-way rule and nothing else.
 func TestManyDays(t *testing.T) {
-	const days, keys = 60, 14
+	for _, gone := range []string{"report", "cancel", "delete"} {
+		t.Run("gone: "+gone, func(t *testing.T) { manyDays(t, gone) })
+	}
+}
+
+func manyDays(t *testing.T, gone string) {
+	const days, keys = 40, 14
 	dir := t.TempDir()
 	zones, err := zone.NewBook(nil)
 	require.NoError(t, err)
@@ -61,7 +67,7 @@ func TestManyDays(t *testing.T) {
 		var b bytes.Buffer
 		require.NoError(t, csv.NewWriter(&b).WriteAll(rows))
 		require.NoError(t, os.WriteFile(sheetPath, b.Bytes(), 0o600))
-		in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: x\nassume: { length: 1h }\nevent: { title: '{title}', location: '{location}', description: '{description}', start: '{when}' }\n"))
+		in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: x\nagree: { gone: " + gone + " }\nassume: { length: 1h }\nevent: { title: '{title}', location: '{location}', description: '{description}', start: '{when}' }\n"))
 		require.Empty(t, faults)
 		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: sheetPath, Into: calendarPath, Write: true, Take: take, Keys: taken, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
 		require.NoError(t, err)
@@ -102,9 +108,21 @@ func TestManyDays(t *testing.T) {
 			o := model(s, calendar, memory, k, "")
 			want[o]++
 		}
-		for k := range calendar {
-			if sheet[k] == nil {
-				want[agree.Gone]++
+		for _, k := range slices.Collect(maps.Keys(calendar)) {
+			if sheet[k] != nil {
+				continue
+			}
+			want[agree.Gone]++
+			edited := false
+			for f, m := range memory[k] {
+				edited = edited || calendar[k][f] != m[1]
+			}
+			switch {
+			case gone == "cancel" && !edited:
+				calendar[k]["status"], memory[k]["status"] = "cancelled", [2]string{"cancelled", "cancelled"}
+			case gone == "delete" && !edited:
+				delete(calendar, k)
+				delete(memory, k)
 			}
 		}
 		for o, n := range want {
@@ -152,13 +170,16 @@ func model(row side, calendar map[string]side, memory map[string]known, key, tak
 		}
 	}
 	if calendar[key] == nil {
-		calendar[key], memory[key] = side{"title": "", "location": "", "description": "", "when": ""}, known{}
+		calendar[key], memory[key] = side{"title": "", "location": "", "description": "", "when": "", "status": ""}, known{}
 		for f, v := range given {
 			calendar[key][f], memory[key][f] = v, [2]string{v, v}
 		}
 		return agree.New
 	}
 	event, memories := calendar[key], memory[key]
+	if memories["status"][0] == "cancelled" { // it was gone, and is back
+		given["status"] = ""
+	}
 	outcome := agree.Same
 	worse := func(o agree.Outcome) {
 		if outcome != agree.Changed { // what is written outweighs what is kept
@@ -245,7 +266,7 @@ func inCalendar(t *testing.T, path string, zones *zone.Book) map[string]side {
 		require.NoError(t, err)
 		require.NotContains(t, out, v.Key, "a double")
 		require.Equal(t, time.Hour, v.When.Length())
-		out[v.Key] = side{"title": v.Text(event.Title), "location": v.Text(event.Location), "description": v.Text(event.Description), "when": zone.Civil(v.When.Start.Wall).Format("2006-01-02 15:04")}
+		out[v.Key] = side{"title": v.Text(event.Title), "location": v.Text(event.Location), "description": v.Text(event.Description), "when": zone.Civil(v.When.Start.Wall).Format("2006-01-02 15:04"), "status": v.Text(event.Status)}
 	}
 }
 

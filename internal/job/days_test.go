@@ -67,7 +67,7 @@ func manyDays(t *testing.T, gone string) {
 		var b bytes.Buffer
 		require.NoError(t, csv.NewWriter(&b).WriteAll(rows))
 		require.NoError(t, os.WriteFile(sheetPath, b.Bytes(), 0o600))
-		in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: x\nagree: { gone: " + gone + " }\nassume: { length: 1h }\nevent: { title: '{title}', location: '{location}', description: '{description}', start: '{when}' }\n"))
+		in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: x\nagree: { gone: "+gone+" }\nassume: { length: 1h }\nevent: { title: '{title}', location: '{location}', description: '{description}', start: '{when}' }\n"))
 		require.Empty(t, faults)
 		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: sheetPath, Into: calendarPath, Write: true, Take: take, Keys: taken, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
 		require.NoError(t, err)

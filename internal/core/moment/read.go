@@ -1,0 +1,331 @@
+package moment
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"time"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// Read gives a cell's value. An empty cell is a zero Value and no fault. The
+// fault has value, cause and advice; the caller adds the place.
+func (c *Column) Read(cell table.Cell) (Value, *fault.Fault) {
+	v := Value{Clock: noClock, EndClock: noClock}
+	switch cell.Kind {
+	case table.Empty:
+		return v, nil
+	case table.Date, table.DateTime:
+		return c.readNative(cell)
+	case table.Time, table.Duration:
+		s := cell.Seconds()
+		if s < 0 || s > 86400 {
+			return v, fault.New(cell.Text, "is not a time of day")
+		}
+		v.Clock = int(s)
+		return v, nil
+	case table.Bad:
+		return v, fault.New(cell.Text, "is an error value, or a formula that was never calculated").Do("open the workbook, let it calculate, and save it")
+	case table.Bool:
+		return v, fault.New(cell.Text, "is not a date or time")
+	}
+	text := strings.TrimSpace(cell.Text)
+	if text == "" {
+		return v, nil
+	}
+	if c.set.Unix != 0 {
+		if n, err := strconv.ParseInt(text, 10, 64); err == nil {
+			return c.readUnix(n, text)
+		}
+	}
+	if v, known := c.read[text]; known {
+		return v, nil
+	}
+	s := c.shape(text, c.role)
+	if s.unsure != "" {
+		return v, fault.New(text, fmt.Sprintf("may end at %s or be at an offset of %s", s.unsure[1:], s.unsure)).Do("write a range with spaces around its dash, an offset as UTC%s", s.unsure)
+	}
+	if !s.ok {
+		return c.readSerial(text)
+	}
+	v, f := c.resolve(text, s)
+	if f == nil && len(c.read) < cacheSize {
+		if c.read == nil {
+			c.read = map[string]Value{}
+		}
+		c.read[strings.Clone(text)] = v
+	}
+	return v, f
+}
+
+func (c *Column) readNative(cell table.Cell) (Value, *fault.Fault) {
+	v := Value{Clock: noClock, EndClock: noClock, HasDate: true}
+	s := cell.Seconds()
+	v.Date = zone.Midnight(s)
+	if cell.Kind == table.DateTime && (c.nativeClock || s != v.Date) {
+		v.Clock = int(s - v.Date)
+	}
+	t := zone.Civil(v.Date)
+	if !c.suspect || c.set.Native == TrustNative || t.Day() > 12 || t.Day() == int(t.Month()) {
+		return v, nil
+	}
+	swapped := zone.Wall(t.Year(), t.Day(), int(t.Month()), 0, 0, 0)
+	if c.set.Native == SwapNative {
+		v.Date = swapped
+		v.Assumed |= AssumedSwap
+		return v, nil
+	}
+	return v, fault.New(cell.Text, fmt.Sprintf("may be %s or %s: the column's text dates (%s) all have days above 12 and its real dates none, as if the sheet had been opened with day and month swapped",
+		t.Format("2 January"), zone.Civil(swapped).Format("2 January"), c.highRows.String())).Do("set native: swapped, or native: trust")
+}
+
+func (c *Column) readUnix(n int64, text string) (Value, *fault.Fault) {
+	at := n
+	if c.set.Unix == time.Millisecond {
+		at = int64(math.Floor(float64(n) / 1000))
+	}
+	if at < -(1<<31) || at > 1<<33 {
+		return Value{Clock: noClock, EndClock: noClock}, fault.New(text, "is not a Unix time in "+map[bool]string{true: "milliseconds", false: "seconds"}[c.set.Unix == time.Millisecond])
+	}
+	day := zone.Midnight(at)
+	return Value{HasDate: true, Date: day, Clock: int(at - day), EndClock: noClock, Zone: zone.UTC}, nil
+}
+
+// readSerial takes a bare number for a spreadsheet's count of days, where it
+// can be nothing else.
+func (c *Column) readSerial(text string) (Value, *fault.Fault) {
+	v := Value{Clock: noClock, EndClock: noClock}
+	n, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
+	whole, decimals, _ := strings.Cut(strings.Replace(text, ",", ".", 1), ".")
+	switch {
+	case err != nil || strings.ContainsAny(text, "eExXnN_+"):
+	case c.role != ClockRole && len(whole) == 5 && n >= 20000 && n < 80000:
+		v.HasDate = true
+		cell := table.NewTemporal(table.DateTime, n)
+		v.Date = zone.Midnight(cell.Seconds())
+		if decimals != "" {
+			v.Clock = int(cell.Seconds() - v.Date)
+		}
+		v.Assumed |= AssumedSerial
+		return v, nil
+	case c.role == ClockRole && n > 0 && n < 1 && len(decimals) > 2:
+		v.Clock = int(math.Round(n * 86400))
+		v.Assumed |= AssumedSerial
+		return v, nil
+	}
+	what := "is not a date"
+	switch c.role {
+	case ClockRole:
+		what = "is not a time of day"
+	case AnyRole:
+		what = "is not a date or time"
+	}
+	return v, fault.New(text, what)
+}
+
+// resolve turns a shape into a value by what the column taught.
+func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
+	v := Value{Clock: s.halves[0].clock, EndClock: s.halves[1].clock}
+	a, b := s.halves[0].date, s.halves[1].date
+	if s.zone != "" {
+		z, err := c.set.Zones.Find(s.zone)
+		if err != nil {
+			return v, fault.New(text, fmt.Sprintf("names the time zone %q, which is not known", s.zone)).Do("write a name such as Europe/Lisbon, or an offset such as +01:00")
+		}
+		v.Zone = z
+	}
+	if a.form == noDate && b.form != noDate { // 9:00 – 5 March 11:00
+		if a.weekdays != 0 || s.halves[0].clock == noClock {
+			return v, fault.New(text, "is not a date")
+		}
+		return v, fault.New(text, "has a date at its end but none at its start")
+	}
+	if a.form == noDate && a.weekdays != 0 {
+		return v, fault.New(text, "is a weekday without a date")
+	}
+	if b.form != noDate {
+		if b.year < 0 && a.year >= 0 && b.form != relative {
+			b.year, b.twoDigit = a.year, a.twoDigit
+		}
+		to, f := c.place(text, b, &v)
+		if f != nil {
+			return v, f
+		}
+		if a.form == dayOnly {
+			t := zone.Civil(to)
+			a = date{form: fullDate, year: t.Year(), a: int(t.Month()), b: a.b, weekdays: a.weekdays}
+		} else if a.year < 0 && b.year >= 0 && a.form != relative {
+			a.year, a.twoDigit = b.year, b.twoDigit
+		}
+		v.EndDate, v.HasEndDate = to, true
+	}
+	if a.form != noDate {
+		from, f := c.place(text, a, &v)
+		if f != nil {
+			return v, f
+		}
+		v.Date, v.HasDate = from, true
+	}
+	if v.HasEndDate && v.EndDate < v.Date {
+		t := zone.Civil(v.Date)
+		switch { // 28 Dec 2026 – 3 Jan, 28 Dec – 3 Jan 2027: the year turns between them
+		case s.halves[1].date.year < 0 && s.halves[0].date.form != dayOnly && t.Month() == time.December:
+			e := zone.Civil(v.EndDate)
+			v.EndDate = zone.Wall(e.Year()+1, int(e.Month()), e.Day(), 0, 0, 0)
+			v.Assumed |= AssumedYear
+		case s.halves[0].date.year < 0 && s.halves[0].date.form != dayOnly && t.Month() == time.December:
+			v.Date = zone.Wall(t.Year()-1, int(t.Month()), t.Day(), 0, 0, 0)
+		default:
+			return v, fault.New(text, "ends before it begins")
+		}
+	}
+	return v, nil
+}
+
+// place settles one date.
+func (c *Column) place(text string, d date, v *Value) (int64, *fault.Fault) {
+	switch d.form {
+	case relative, weekdayRelative:
+		return c.placeRelative(text, d)
+	case dayOnly:
+		return 0, fault.New(text, "has a day without its month")
+	}
+	if d.twoDigit && d.form == named {
+		d.year = c.fullYear(d.year)
+		v.Assumed |= AssumedCentury
+	}
+	if d.year < 0 {
+		y, f := c.missingYear(text, d)
+		if f != nil {
+			return 0, f
+		}
+		d.year = y
+		v.Assumed |= AssumedYear
+	}
+	y, m, day := d.year, d.a, d.b
+	if d.form == threeNum || d.form == twoNum {
+		r, f := c.choose(text, d)
+		if f != nil {
+			return 0, f
+		}
+		y, m, day = r.y, r.m, r.d
+		if d.twoDigit {
+			v.Assumed |= AssumedCentury
+		}
+	}
+	if m < 1 || m > 12 || day < 1 || day > monthLength(y, m) {
+		return 0, fault.New(text, "is not a day of the calendar")
+	}
+	if y < 1900 || y > 2199 {
+		return 0, fault.New(text, fmt.Sprintf("has the year %d, which is outside 1900–2199", y))
+	}
+	if !weekdayFits(d.weekdays, y, m, day) {
+		return 0, fault.New(text, "names the wrong weekday: "+zone.Civil(zone.Wall(y, m, day, 0, 0, 0)).Format("2 January 2006")+" is a "+zone.Civil(zone.Wall(y, m, day, 0, 0, 0)).Weekday().String())
+	}
+	return zone.Wall(y, m, day, 0, 0, 0), nil
+}
+
+// choose picks the reading of a date written as numbers.
+func (c *Column) choose(text string, d date) (reading, *fault.Fault) {
+	all := c.readings(d)
+	if d.form == twoNum {
+		for i := range all.list {
+			all.list[i].y = d.year
+		}
+		all = all.keep(func(r reading) bool { return r.d <= monthLength(d.year, r.m) })
+	}
+	allowed := all
+	if !c.conflict {
+		allowed = all.keep(func(r reading) bool { return r.order&c.order != 0 })
+	}
+	var distinct readings
+	for _, r := range allowed.all() {
+		known := distinct.keep(func(o reading) bool { return o.y == r.y && o.m == r.m && o.d == r.d })
+		if known.n == 0 {
+			distinct.add(r)
+		}
+	}
+	switch {
+	case distinct.n == 1:
+		return distinct.list[0], nil
+	case distinct.n > 1:
+		why := "; no cell of the column settles it"
+		switch {
+		case c.conflict:
+			why = "; the column's dates contradict each other"
+		case c.set.Stated: // a date that stands alone has no column
+			why = ""
+		}
+		f := fault.New(text, "may be "+either(distinct.all())+why)
+		return reading{}, f.Do("set day_order")
+	case all.n > 0:
+		return reading{}, fault.New(text, "is not a date with "+c.order.String())
+	case d.weekdays != 0:
+		return reading{}, fault.New(text, "is not a date, or its weekday contradicts it")
+	}
+	return reading{}, fault.New(text, "is not a date")
+}
+
+// either lists dates, with their years only where those differ.
+func either(rs []reading) string {
+	layout := "2 January"
+	for _, r := range rs {
+		if r.y != rs[0].y {
+			layout = "2 January 2006"
+		}
+	}
+	parts := make([]string, len(rs))
+	for i, r := range rs {
+		parts[i] = zone.Civil(zone.Wall(r.y, r.m, r.d, 0, 0, 0)).Format(layout)
+	}
+	return strings.Join(parts, " or ")
+}
+
+// missingYear supplies the year of a date without one: what the intake says,
+// the one year of the column's other dates, or the present year when that
+// puts the date within half a year of today.
+func (c *Column) missingYear(text string, d date) (int, *fault.Fault) {
+	if c.set.Year != 0 {
+		return c.set.Year, nil
+	}
+	y := c.set.Present.Year()
+	m, day := d.a, d.b
+	if d.form == twoNum {
+		m, day = d.b, d.a
+		if c.order == MonthFirst || d.b > 12 {
+			m, day = d.a, d.b
+		}
+	}
+	if c.singleYear > 0 {
+		if !c.nearMonth(m) {
+			return 0, fault.New(text, fmt.Sprintf("has no year; the dates with one are of %d, but half a year away", c.singleYear)).Do("write the year, or set assume: { year: %d }", c.singleYear)
+		}
+		return c.singleYear, nil
+	}
+	at := time.Date(y, time.Month(m), day, 12, 0, 0, 0, c.set.Present.Location())
+	if apart := at.Sub(c.set.Present).Abs(); c.singleYear == 0 && apart < 183*24*time.Hour {
+		return y, nil
+	}
+	return 0, fault.New(text, "has no year, and nothing tells which").Do("set assume: { year: %d }", y)
+}
+
+func (c *Column) placeRelative(text string, d date) (int64, *fault.Fault) {
+	if !c.set.Stated {
+		return 0, fault.New(text, "counts from a day that is not stated").Do("write the date")
+	}
+	p := c.set.Present
+	today := zone.Wall(p.Year(), int(p.Month()), p.Day(), 0, 0, 0)
+	if d.form == relative {
+		return today + int64(d.days)*86400, nil
+	}
+	for n := int64(1); n <= 7; n++ { // next Tuesday is the first one after today
+		if at := today + n*86400; d.weekdays&(1<<zone.Civil(at).Weekday()) != 0 {
+			return at, nil
+		}
+	}
+	return 0, fault.New(text, "is not a date")
+}

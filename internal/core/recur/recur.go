@@ -4,6 +4,7 @@
 package recur
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"sort"
@@ -97,6 +98,7 @@ func (s *Series) readRules(raw []byte, zones ical.Zones) error {
 		return nil
 	}
 	s.except, s.exceptDay = map[int64]bool{}, map[int64]bool{}
+	var unknown error
 	for l := range ical.Lines(raw) {
 		if l.Depth != 0 {
 			continue
@@ -108,6 +110,8 @@ func (s *Series) readRules(raw []byte, zones ical.Zones) error {
 				return &event.LineError{Line: int(l.Number), Property: "RRULE", Err: err}
 			}
 			s.rules = append(s.rules, r)
+		case l.Is("EXRULE"): // of RFC 2445; what it would take out is still given, and said to be too much
+			unknown = &event.LineError{Line: int(l.Number), Property: "EXRULE", Err: errors.New("rules of exceptions ended with RFC 2445; some of its occurrences may not take place")}
 		case l.Is("DURATION"):
 			if d, err := ical.ParseDuration(l.Value()); err == nil {
 				s.nominal = &d
@@ -118,7 +122,7 @@ func (s *Series) readRules(raw []byte, zones ical.Zones) error {
 			}
 		}
 	}
-	return nil
+	return unknown
 }
 
 func (s *Series) readDates(l ical.Line, zones ical.Zones) error {

@@ -170,3 +170,32 @@ func TestWindows(t *testing.T) {
 		}
 	}
 }
+
+func TestReadFaults(t *testing.T) {
+	const begin, end = "BEGIN:VEVENT\r\nUID:a\r\nDTSTART:20260301T080000Z\r\n", "END:VEVENT\r\n"
+	for name, tt := range map[string]struct {
+		more, want string
+		given      int
+	}{
+		"a rule that is none":    {"RRULE:FREQ=SOMETIMES\r\n", "RRULE: recurrence rule FREQ=SOMETIMES is unknown", 1},
+		"a rule of exceptions":   {"RRULE:FREQ=DAILY;COUNT=3\r\nEXRULE:FREQ=DAILY\r\n", "EXRULE: rules of exceptions ended with RFC 2445", 3},
+		"a date that is none":    {"RRULE:FREQ=DAILY;COUNT=3\r\nEXDATE:20260230T080000Z\r\n", `EXDATE: "20260230T080000Z" is not a date`, 3},
+		"a zone that is unknown": {"RDATE;TZID=No/Where:20260302T080000\r\n", "RDATE: no time zone is called", 1},
+		"two masters":            {end + begin, "a second event without RECURRENCE-ID", 1},
+	} {
+		t.Run(name, func(t *testing.T) {
+			var raws [][]byte
+			for _, raw := range strings.SplitAfter(begin+tt.more+end, end) {
+				if raw != "" {
+					raws = append(raws, []byte(raw))
+				}
+			}
+			s, err := Read(raws, book(t).Find)
+			require.ErrorContains(t, err, tt.want)
+			assert.Equal(t, "a", s.UID)
+			given := 0 // what could be read is there all the same
+			require.NoError(t, s.In(Window{From: 1770000000, To: 1780000000}, func(Occurrence) { given++ }))
+			assert.Equal(t, tt.given, given)
+		})
+	}
+}

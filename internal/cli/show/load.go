@@ -133,14 +133,19 @@ func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, st
 		most = listedHeld
 	}
 	n := 0
-	for at := 0; at < len(items) && n < most; {
+	var together [][]job.Item
+	whereWidth := 8
+	for n < min(len(items), most) {
 		same := 1 // rows held together for one reason are one line
-		for o == agree.Held && at+same < len(items) && items[at+same].Key == items[at].Key && items[at].Key != "" && items[at+same].Reason == items[at].Reason {
+		for o == agree.Held && n+same < len(items) && items[n+same].Key == items[n].Key && items[n].Key != "" && items[n+same].Reason == items[n].Reason {
 			same++
 		}
-		p.item(items[at:at+same], keyWidth, titleWidth, r)
-		at += same
+		together = append(together, items[n:n+same])
+		whereWidth = max(whereWidth, ansi.StringWidth(where(items[n:n+same])))
 		n += same
+	}
+	for _, i := range together {
+		p.item(i, pad(where(i), whereWidth), keyWidth, titleWidth, r)
 	}
 	total := map[agree.Outcome]int{agree.New: r.Totals.New, agree.Changed: r.Totals.Changed, agree.Edited: r.Totals.Edited}[o]
 	if rest := max(total, len(items)) - n; rest > 0 {
@@ -148,24 +153,24 @@ func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, st
 	}
 }
 
-// item writes one line for items that differ in nothing but their rows.
-func (p *Printer) item(items []job.Item, keyWidth, titleWidth int, r *job.Report) {
-	i := items[0]
-	where := ""
-	switch {
-	case len(items) > 1:
+// where says in which rows items stand; what has no row says nothing.
+func where(items []job.Item) string {
+	switch at := items[0].Place; {
+	case len(items) > 1 || at.Row > 0:
 		rows := make([]int, len(items))
 		for n, one := range items {
 			rows[n] = one.Place.Row
 		}
-		where = pad(rowList(rows), 8)
-	case i.Place.Row > 0:
-		where = fmt.Sprintf("row %-4d", i.Place.Row)
-	case i.Place.Line > 0:
-		where = fmt.Sprintf("line %-3d", i.Place.Line)
-	default:
-		where = "        "
+		return rowList(rows)
+	case at.Line > 0:
+		return fmt.Sprintf("line %d", at.Line)
 	}
+	return ""
+}
+
+// item writes one line for items that differ in nothing but their rows.
+func (p *Printer) item(items []job.Item, where string, keyWidth, titleWidth int, r *job.Report) {
+	i := items[0]
 	lead := "  " + where + "  " + pad(fault.Shorten(i.Key, 28), keyWidth) + "  "
 	switch i.Outcome {
 	case agree.Held, agree.LeftOut:

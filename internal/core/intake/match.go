@@ -66,11 +66,19 @@ func (m *matcher) rank(field string, i int) int {
 	if m.leaveFirst {
 		starts, ends = departures, arrivals
 	}
+	own, other := starts, ends // what arrives or leaves says so in one word; "ETD date" is no start for its date
 	switch field {
 	case "start":
-		return max(rank(names[field], heading), rank(starts, heading))
 	case "end":
-		return max(rank(names[field], heading), rank(ends, heading))
+		own, other = ends, starts
+	default:
+		return rank(names[field], heading)
+	}
+	switch r := rank(own, heading); {
+	case r > 0:
+		return r + len(names[field])
+	case rank(other, heading) > 0:
+		return 0
 	}
 	return rank(names[field], heading)
 }

@@ -68,7 +68,20 @@ func (s *Survey) Write(d Draft) string {
 		}
 	}
 	if s.Intake.EventText("start") == "" {
-		line("  # start: \"{…}\"", "no column holds dates: say when the events start")
+		var dated []string
+		for i, c := range s.Columns {
+			if c.Dates != "" {
+				dated = append(dated, intake.Reference(d.Header, i))
+			}
+		}
+		switch {
+		case len(dated) == 0:
+			line("  # start: \"{…}\"", "no column holds dates: say when the events start")
+		case len(dated) == 1:
+			line("  # start: "+strconv.Quote(dated[0]), "if it says when the events start")
+		default:
+			line("  # start: "+strconv.Quote(dated[0]), "or "+strings.Join(dated[1:], ", ")+": no name says when the events start")
+		}
 	}
 	if s.Intake.EventText("title") == "" {
 		line("  # title: \"{…}\"", "say what the events are called")
@@ -108,7 +121,13 @@ func (s *Survey) writeKey(line func(string, string)) {
 	}
 	switch {
 	case len(s.Keys) > 0 && (len(s.Near) == 0 || len(s.Keys[0].Columns) == 1):
-		line("key: "+list(s.Keys[0]), "in every row, and different in each")
+		remark := "in every row, and different in each"
+		for _, c := range s.Columns {
+			if c.Dates != "" && slices.Contains(s.Keys[0].Columns, c.Header) {
+				remark = "in every row; but dates move, so better a number of some kind"
+			}
+		}
+		line("key: "+list(s.Keys[0]), remark)
 		for _, k := range s.Keys[1:min(len(s.Keys), 3)] {
 			line("# key: "+list(k), "holds too")
 		}
@@ -142,13 +161,17 @@ func (s *Survey) writeInto(line func(string, string), d Draft) {
 
 func (s *Survey) writeAssumptions(line func(string, string)) {
 	timed := false
+	var unsettled []string
 	for _, c := range s.Columns {
 		if c.Field == "start" && c.Kind != "date" {
 			timed = true
 		}
 		if strings.HasPrefix(c.Dates, "unsettled") {
-			line("# day_order: day first", "nothing in "+c.Header+" tells 05/03 from 03/05: say which")
+			unsettled = append(unsettled, c.Header)
 		}
+	}
+	if len(unsettled) > 0 {
+		line("# day_order: day first", "nothing in "+strings.Join(unsettled, " and ")+" tells 05/03 from 03/05: say which")
 	}
 	switch {
 	case timed && s.Intake.EventText("end") == "" && s.Intake.EventText("length") == "":

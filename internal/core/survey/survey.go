@@ -196,7 +196,7 @@ func (s *Surveyor) Finish() *Survey {
 				col.Field, col.Sure = choice.Field, choice.Sure.String()
 			}
 		}
-		if c.begun && c.blankRun > 0 && c.filled*2 <= out.Rows && c.moments.Holds(c.filled) {
+		if col.Field != "end" && c.begun && c.blankRun > 0 && c.filled*2 <= out.Rows && c.moments.Holds(c.filled) {
 			out.Carried = append(out.Carried, s.header.Label(i))
 		}
 		out.Columns = append(out.Columns, col)
@@ -255,9 +255,17 @@ func (s *Surveyor) keys() {
 		switch bad := spoilt(k); {
 		case bad == 0 && len(s.out.Keys) < 3 && (len(s.out.Keys) == 0 || s.steadiness(i) > -10):
 			s.out.Keys = append(s.out.Keys, k)
-		case bad > 0 && bad <= max(4, len(s.numbers)/20) && bad*4 <= len(s.numbers) && len(s.out.Near) < 3 && s.steadiness(i) > -10:
+		case bad > 0 && bad <= max(4, len(s.numbers)/20) && (bad*4 <= len(s.numbers) || bad*2 <= len(s.numbers) && s.steadiness(i) > 50) && len(s.out.Near) < 3 && s.steadiness(i) > -10:
 			s.out.Near = append(s.out.Near, k)
 		}
+	}
+	timed := func(k Key) bool {
+		return slices.ContainsFunc(order, func(i int) bool {
+			return slices.Contains(k.Columns, s.header.Label(i)) && s.columns[i].moments.Holds(s.columns[i].filled)
+		})
+	}
+	if len(s.out.Near) > 0 { // a number that is nearly enough makes a better key than a time, which moves
+		s.out.Keys = slices.DeleteFunc(s.out.Keys, timed)
 	}
 	if len(s.out.Keys) > 0 || len(s.numbers) < 2 {
 		return
@@ -270,12 +278,8 @@ func (s *Surveyor) keys() {
 			}
 		}
 	}
-	if len(s.out.Near) > 0 { // a time beside a number that is nearly enough makes no better key
-		s.out.Keys = slices.DeleteFunc(s.out.Keys, func(k Key) bool {
-			return slices.ContainsFunc(order, func(i int) bool {
-				return slices.Contains(k.Columns, s.header.Label(i)) && s.columns[i].moments.Holds(s.columns[i].filled)
-			})
-		})
+	if len(s.out.Near) > 0 { // nor does one beside it
+		s.out.Keys = slices.DeleteFunc(s.out.Keys, timed)
 	}
 	weight := func(k Key) (sum int) {
 		for _, name := range k.Columns {

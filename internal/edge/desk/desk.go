@@ -170,11 +170,15 @@ func (d *Desk) Intakes() []string {
 	return out
 }
 
-// Intake reads an intake by its name on the desk or by the path of its file.
+// Intake reads an intake by its name on the desk, or in this folder where there
+// is no desk, or by the path of its file.
 func (d *Desk) Intake(name string) (*intake.Intake, []*fault.Fault) {
 	path := name
-	if d.Dir != "" && !strings.ContainsAny(name, `/\`) && filepath.Ext(name) == "" {
-		path = d.Path(filepath.Join("intakes", name+".yaml"))
+	if !strings.ContainsAny(name, `/\`) && filepath.Ext(name) == "" {
+		path += ".yaml" // without a desk, one drafted here
+		if d.Dir != "" {
+			path = d.Path(filepath.Join("intakes", path))
+		}
 	}
 	text, err := os.ReadFile(path)
 	switch {

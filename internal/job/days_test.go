@@ -332,3 +332,81 @@ func TestManyMoves(t *testing.T) {
 		require.Equal(t, place, met, "day %d", day)
 	}
 }
+
+// TestManyWeeks changes single dates of a series, day after day, takes changes
+// back, and moves the series; what is taken out is what the sheet says.
+func TestManyWeeks(t *testing.T) {
+	const days, weeks = 40, 8
+	dir := t.TempDir()
+	zones, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	office := &Office{Desk: &desk.Desk{}, Zones: zones, Now: time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC), Zone: "Europe/Lisbon"}
+	path, target := filepath.Join(dir, "ferries.csv"), filepath.Join(dir, "ferries.ics")
+	load := func(rows string) *Report {
+		require.NoError(t, os.WriteFile(path, []byte(rows), 0o600))
+		in, faults := intake.Parse("ferries.yaml", []byte("name: ferries\nkey: key\ninto: x\nagree: { gone: delete }\nassume: { length: 1h }\ncancel_when: 'off == \"yes\"'\nevent: { title: '{title}', start: '{day} {at}', repeat: '{repeat}', occurrence: '{changes}' }\n"))
+		require.Empty(t, faults)
+		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: path, Into: target, Write: true, Allow: map[string]int{"when": 50, "title": 50, "removed": 50}})
+		require.NoError(t, err)
+		for _, item := range report.Items {
+			require.NotContains(t, []agree.Outcome{agree.Held, agree.Disputed}, item.Outcome, "%s %s", item.Place, item.Reason)
+		}
+		return report
+	}
+	r := rand.New(rand.NewSource(4))
+	first := time.Date(2026, 3, 12, 0, 0, 0, 0, time.UTC) // the clocks go forward in its third week
+	type change struct {
+		days      int
+		at, title string
+		off       bool
+	}
+	changes := map[int]*change{}
+	at, title := "08:00", "Ferry"
+	for day := range days {
+		switch r.Intn(6) {
+		case 0:
+			at = fmt.Sprintf("%02d:00", 7+r.Intn(3))
+		case 1:
+			title = fmt.Sprint("Ferry ", r.Intn(3))
+		default:
+			week := r.Intn(weeks)
+			if changes[week] != nil && r.Intn(3) == 0 {
+				delete(changes, week)
+				break
+			}
+			changes[week] = &change{days: r.Intn(3), at: fmt.Sprintf("%02d:30", 9+r.Intn(4)), title: fmt.Sprint("Special ", r.Intn(3)), off: r.Intn(4) == 0}
+		}
+		rows := fmt.Sprintf("key,title,day,at,repeat,changes,off\nF,%s,2026-03-12,%s,\"weekly, %d times\",,\n", title, at, weeks)
+		var want []string
+		for week := range weeks {
+			date := first.AddDate(0, 0, 7*week)
+			c := changes[week]
+			if c == nil {
+				want = append(want, date.Format(time.DateOnly)+" "+at+" "+title)
+				continue
+			}
+			moved := date.AddDate(0, 0, c.days).Format(time.DateOnly)
+			off := map[bool]string{true: "yes"}[c.off]
+			rows += fmt.Sprintf("F,%s,%s,%s,,%s,%s\n", c.title, moved, c.at, date.Format(time.DateOnly), off)
+			if !c.off {
+				want = append(want, moved+" "+c.at+" "+c.title)
+			}
+		}
+		load(rows)
+		again := load(rows).Totals
+		require.Zero(t, again.New+again.Changed+again.Gone, "day %d: the second load", day)
+
+		x, err := ExtractCalendars(t.Context(), office, []string{target}, Range{From: zone.Wall(2026, 3, 1, 0, 0, 0), To: zone.Wall(2026, 7, 1, 0, 0, 0), View: zone.UTC})
+		require.NoError(t, err)
+		require.Empty(t, x.Faults)
+		var got []string
+		for _, row := range x.Rows {
+			if row.Status != "cancelled" {
+				got = append(got, row.Start[:10]+" "+row.Start[11:16]+" "+row.Title)
+			}
+		}
+		slices.Sort(want)
+		slices.Sort(got)
+		require.Equal(t, want, got, "day %d of\n%s", day, rows)
+	}
+}

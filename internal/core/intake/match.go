@@ -1,7 +1,9 @@
 package intake
 
 import (
+	"slices"
 	"strings"
+	"unicode"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
@@ -38,7 +40,7 @@ type Traits struct {
 // names lists what columns that suit a field are called, best first, in the
 // languages that dates are read in.
 var names = map[string][]string{
-	"start":       {"start", "starts", "start date", "start time", "starting", "begin", "begins", "beginning", "from", "date", "day", "when", "beginn", "von", "datum", "anfang", "début", "debut", "de", "fecha", "inicio", "desde", "data", "inizio", "da", "início", "aanvang", "van", "time", "hora", "heure", "uhrzeit", "zeit", "ora", "tijd"},
+	"start":       {"start", "starts", "start date", "start time", "starting", "begin", "begins", "beginning", "from", "date", "day", "when", "appointment", "scheduled", "beginn", "von", "datum", "anfang", "début", "debut", "de", "fecha", "inicio", "desde", "data", "inizio", "da", "início", "aanvang", "van", "time", "hora", "heure", "uhrzeit", "zeit", "ora", "tijd"},
 	"end":         {"end", "ends", "end date", "end time", "finish", "finishes", "until", "till", "to", "through", "last day", "ende", "bis", "fin", "à", "jusqu'à", "hasta", "fine", "a", "fim", "até", "einde", "tot"},
 	"title":       {"title", "subject", "summary", "event", "name", "what", "headline", "activity", "titel", "betreff", "titre", "objet", "título", "titulo", "asunto", "evento", "titolo", "oggetto", "assunto", "onderwerp", "vessel", "ship"},
 	"location":    {"location", "place", "where", "room", "venue", "site", "berth", "quay", "ort", "raum", "lieu", "salle", "lugar", "ubicación", "sala", "luogo", "local", "plaats", "locatie"},
@@ -59,6 +61,28 @@ var (
 	departures = []string{"departure", "departs", "etd", "leaves", "dep", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek"}
 )
 
+// telling are the words that make a date or time a start or an end wherever they
+// stand in a heading; "date" and "time" tell neither.
+var telling = map[string][]string{
+	"start": {"start", "starts", "starting", "begin", "begins", "beginning", "from", "beginn", "von", "anfang", "début", "debut", "inicio", "desde", "inizio", "início", "aanvang", "van"},
+	"end":   {"end", "ends", "ending", "finish", "finishes", "until", "till", "to", "through", "ende", "bis", "fin", "hasta", "fine", "fim", "até", "einde", "tot"},
+}
+
+// records are words for dates that are about the row, not about its event.
+var records = []string{"birth", "born", "created", "updated", "modified", "changed", "printed", "issued", "paid", "invoice", "invoiced", "sent", "received", "entered"}
+
+// repeating are words for dates that are about a whole series.
+var repeating = []string{"repeat", "repeats", "repeated", "recurrence", "series"}
+
+func says(words []string, heading string) bool {
+	for word := range strings.FieldsFuncSeq(strings.ToLower(heading), func(r rune) bool { return !unicode.IsLetter(r) }) {
+		if slices.Contains(words, word) {
+			return true
+		}
+	}
+	return false
+}
+
 // rank gives how well column i names a field, from 1, or 0 when it does not.
 func (m *matcher) rank(field string, i int) int {
 	heading := m.header.Label(i)
@@ -74,13 +98,24 @@ func (m *matcher) rank(field string, i int) int {
 	default:
 		return rank(names[field], heading)
 	}
+	mine, theirs := field, map[string]string{"start": "end", "end": "start"}[field]
 	switch r := rank(own, heading); {
 	case r > 0:
 		return r + len(names[field])
-	case rank(other, heading) > 0:
+	case rank(other, heading) > 0, says(records, heading), says(repeating, heading):
 		return 0
 	}
-	return rank(names[field], heading)
+	r := rank(names[field], heading)
+	if r > 100 {
+		return r
+	}
+	switch { // "To date" is an end for its first word, "Date de fin" for its last
+	case says(telling[mine], heading):
+		return r + 50
+	case says(telling[theirs], heading):
+		return 0
+	}
+	return r
 }
 
 func rank(names []string, heading string) int {
@@ -180,6 +215,11 @@ func (in *Intake) Suit(header table.Header, traits []Traits) ([]Choice, *fault.F
 	for _, field := range []string{"repeat", "occurrence"} { // by their whole names alone: "Repeat until" is neither
 		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 {
 			take(field, col)
+		}
+	}
+	for i, c := range m.columns {
+		if heading := header.Label(i); in.EventText("repeat") != "" && in.EventText("repeat_until") == "" && !m.taken[i] && c.temporal && says(repeating, heading) && says(telling["end"], heading) {
+			take("repeat_until", i)
 		}
 	}
 	if in.EventText("start") == "" {

@@ -1,0 +1,55 @@
+package intake
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// TestMatch gives each table a header and one row, and wants to know which
+// columns were taken for what.
+func TestMatch(t *testing.T) {
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	for _, tt := range []struct{ header, row, want string }{
+		{"No|Date|Start|End|Subject", "1|2026-03-05|09:00|10:00|A", "start Date+Start, end End, title Subject"},
+		{"No|Subject|Start Date|Start Time|End Date|End Time|All Day|Description|Location", "1|A|05/13/2026|9:00 AM|05/13/2026|10:30 AM|no|d|l", "start Start Date+Start Time, end End Date+End Time, all_day All Day, location Location, description Description, title Subject"},
+		{"No|Datum|Von|Bis|Betreff|Ort", "1|14.03.2026|9:00|10:30|A|N", "start Datum+Von, end Bis, location Ort, title Betreff"},
+		{"No|Nom|Date de début|Date de fin", "1|A|14/03/2026|15/03/2026", "start Date de début, end Date de fin, title Nom"},
+		{"No|Name|Fecha inicio|Fecha fin|Hora inicio|Hora fin", "1|A|14/03/2026|15/03/2026|9:00|10:00", "start Fecha inicio+Hora inicio, end Fecha fin+Hora fin, title Name"},
+		{"No|Name|Date from|Time from|Date to|Time to", "1|A|14/03/2026|9:00|15/03/2026|10:00", "start Date from+Time from, end Date to+Time to, title Name"},
+		{"No|Vessel|ETA date|ETA time|ETD date|ETD time|Quay", "1|A|14/03/2026|9:00|15/03/2026|10:00|N", "start ETA date+ETA time, end ETD date+ETD time, location Quay, title Vessel"},
+		{"No|Ferry|Departs|Arrives", "1|A|2026-03-14 08:00|2026-03-14 09:00", "start Departs, end Arrives, title Ferry"},
+		{"No|Vessel|Arrives|Departs", "1|A|2026-03-14 08:00|2026-03-14 09:00", "start Arrives, end Departs, title Vessel"},
+		{"No|Name|Day|Time|Duration|Link|Time zone", "1|A|2026-03-05|09:00|90 min|https://tarn-haven.example|UTC", "start Day+Time, zone Time zone, length Duration, url Link, title Name"},
+		{"No|Name|Date of birth|Appointment", "1|A|1990-03-14|2026-03-15 09:00", "start Appointment, title Name"},
+		{"No|Name|Created on|Event date|Updated", "1|A|2026-01-14|2026-03-14|2026-01-15", "start Event date, title Name"},
+		{"No|Name|Deadline", "1|A|2026-03-15", "start Deadline, title Name"},
+		{"No|Name|Low water|High water", "1|A|2026-03-15 09:00|2026-03-15 15:00", "no column holds the events' dates under a name such as Start or Date"},
+		{"No|Name|When|Repeats|Repeat until|Status", "1|A|2026-03-15|weekly|2026-05-01|confirmed", "start When, title Name, repeat Repeats, repeat_until Repeat until, status Status"},
+		{"No|Name|When|Status", "1|A|2026-03-15|paid", "start When, title Name"},
+		{"No|Name|Day|Day", "1|A|2026-03-15|2026-03-16", `"Day" names 2 columns, C and D`},
+		{"No|When", "1|2026-03-15", "start When, title No"},
+		{"When|Until", "2026-03-15|2026-03-16", "no column suits as a title"},
+	} {
+		cells := strings.Split(tt.row, "|")
+		in := &Intake{Name: "x", Key: []string{"No"}}
+		choices, f := in.Match(strings.Split(tt.header, "|"), []table.Row{row(cells...)}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
+		if f != nil {
+			assert.Contains(t, f.Error(), tt.want, tt.header)
+			continue
+		}
+		var got []string
+		for _, c := range choices {
+			got = append(got, c.Field+" "+strings.Join(c.Columns, "+"))
+		}
+		assert.Equal(t, tt.want, strings.Join(got, ", "), tt.header)
+	}
+}

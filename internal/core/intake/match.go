@@ -35,6 +35,7 @@ func (s Sureness) String() string { return [...]string{"perhaps", "likely", "sur
 type Traits struct {
 	Column *moment.Column // settled
 	Filled int            // cells that hold anything
+	States int            // of those, words for an event's status
 }
 
 // names lists what columns that suit a field are called, best first, in the
@@ -49,6 +50,7 @@ var names = map[string][]string{
 	"all_day":     {"all day", "all-day", "allday", "all day event", "ganztägig", "journée entière", "todo el día", "hele dag"},
 	"length":      {"length", "duration", "dauer", "durée", "duración", "durata", "duração", "duur"},
 	"url":         {"url", "link", "web page", "website"},
+	"status":      {"status"},
 	"repeat":      {"repeat", "repeats", "recurrence", "rrule", "recurrence rule"},
 	"occurrence":  {"occurrence", "recurrence-id", "recurrence id"},
 	"categories":  {"categories", "category", "kategorie", "catégorie", "categoría", "categoria", "categorie"},
@@ -144,18 +146,17 @@ func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settin
 		for n := 0; n < len(rows); n += stride {
 			r := rows[n]
 			c.Learn(int(r.Number), r.Cell(i))
-			if r.Cell(i).Filled() {
+			if cell := r.Cell(i); cell.Filled() {
 				traits[i].Filled++
+				if IsStatus(cell.Text) {
+					traits[i].States++
+				}
 			}
 		}
 		c.Settle()
 		traits[i].Column = c
 	}
 	choices, f := in.Suit(header, traits)
-	if i := header.Find("status"); i >= 0 && traits[i].Filled > 0 && onlyStatuses(rows, i) {
-		in.SetEvent("status", Reference(header, i))
-		choices = append(choices, Choice{Field: "status", Columns: []string{header.Label(i)}, Indexes: []int{i}, Sure: Surely})
-	}
 	for _, c := range choices {
 		for _, i := range c.Indexes {
 			if f == nil && i < len(header) && len(header.All(header[i])) > 1 { // which one was meant is not ours to guess
@@ -167,15 +168,9 @@ func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settin
 	return choices, f
 }
 
-// onlyStatuses tells whether a column holds what an event's status can be and
-// nothing else, as other uses of the word are more frequent.
-func onlyStatuses(rows []table.Row, column int) bool {
-	for _, r := range rows {
-		if c := r.Cell(column); c.Filled() && statusWords[strings.ToLower(strings.TrimSpace(c.Text))] == "" {
-			return false
-		}
-	}
-	return true
+// IsStatus tells whether a text is a word for an event's status.
+func IsStatus(text string) bool {
+	return statusWords[strings.ToLower(strings.TrimSpace(text))] != ""
 }
 
 // Suit chooses columns for the fields and gives the intake their templates.
@@ -221,6 +216,10 @@ func (in *Intake) Suit(header table.Header, traits []Traits) ([]Choice, *fault.F
 		if heading := header.Label(i); in.EventText("repeat") != "" && in.EventText("repeat_until") == "" && !m.taken[i] && c.temporal && says(repeating, heading) && says(telling["end"], heading) {
 			take("repeat_until", i)
 		}
+	}
+	// a column called status that holds nothing else: other uses of the word are more frequent
+	if i := header.Find("status"); i >= 0 && !m.taken[i] && traits[i].Filled > 0 && traits[i].States == traits[i].Filled {
+		take("status", i)
 	}
 	if in.EventText("start") == "" {
 		return choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file")

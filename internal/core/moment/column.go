@@ -536,13 +536,12 @@ func (c *Column) Form(filled int) string {
 	if !c.Holds(filled) {
 		return ""
 	}
-	switch c.role {
-	case DateRole:
-		return "date"
-	case ClockRole:
+	switch {
+	case c.role == ClockRole:
 		return "time of day"
-	}
-	if c.dates > 0 {
+	case c.role == DateRole && !c.Timed():
+		return "date"
+	case c.dates > 0:
 		return "date and time"
 	}
 	return "date or time"

@@ -24,7 +24,7 @@ type Draft struct {
 }
 
 // fields are the event's fields in the order a draft has them.
-var fields = []string{"title", "start", "end", "length", "all_day", "zone", "location", "description", "url", "categories"}
+var fields = []string{"title", "start", "end", "length", "all_day", "zone", "location", "description", "url", "categories", "repeat", "repeat_until", "occurrence", "status"}
 
 // Write writes the intake that a survey suggests, with comments that say how
 // sure each part is and what is left to decide.

@@ -77,6 +77,7 @@ type column struct {
 	filled   int
 	kinds    [table.Bad + 1]int
 	figures  int // texts that are numbers
+	states   int // words for an event's status
 	longest  int
 	samples  []string
 	prints   []uint64 // of the rows sampled; 0 for an empty cell
@@ -135,6 +136,9 @@ func (c *column) add(row int, cell table.Cell) {
 			c.figures++
 		}
 	}
+	if c.states == c.filled-1 && intake.IsStatus(cell.Text) {
+		c.states++
+	}
 	c.longest = max(c.longest, len(cell.Text))
 	if len(c.samples) < 3 {
 		if text := fault.Shorten(strings.TrimSpace(cell.Text), 40); !slices.Contains(c.samples, text) {
@@ -174,7 +178,7 @@ func (s *Surveyor) Finish() *Survey {
 	traits := make([]intake.Traits, len(s.columns))
 	for i, c := range s.columns {
 		c.moments.Settle()
-		traits[i] = intake.Traits{Column: c.moments, Filled: c.filled}
+		traits[i] = intake.Traits{Column: c.moments, Filled: c.filled, States: c.states}
 	}
 	intake.Decide(traits)
 	s.keys()

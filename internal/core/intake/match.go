@@ -208,7 +208,7 @@ func (in *Intake) Suit(header table.Header, traits []Traits) ([]Choice, *fault.F
 		}
 	}
 	for _, field := range []string{"repeat", "occurrence"} { // by their whole names alone: "Repeat until" is neither
-		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 {
+		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 && (field == "repeat" || in.EventText("repeat") != "") {
 			take(field, col)
 		}
 	}

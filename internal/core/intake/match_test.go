@@ -36,6 +36,7 @@ func TestMatch(t *testing.T) {
 		{"No|Name|When|Repeats|Repeat until|Status", "1|A|2026-03-15|weekly|2026-05-01|confirmed", "start When, title Name, repeat Repeats, repeat_until Repeat until, status Status"},
 		{"No|Name|When|Status", "1|A|2026-03-15|paid", "start When, title Name"},
 		{"No|Name|Day|Day", "1|A|2026-03-15|2026-03-16", `"Day" names 2 columns, C and D`},
+		{"No|Incident|Occurrence", "1|A|2026-03-15", "start Occurrence, title Incident"},
 		{"No|When", "1|2026-03-15", "start When, title No"},
 		{"When|Until", "2026-03-15|2026-03-16", "no column suits as a title"},
 	} {

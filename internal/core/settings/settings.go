@@ -75,8 +75,10 @@ func Read(name string, text []byte, definitions []Setting) (*File, []*fault.Faul
 	if len(doc.Docs) == 0 || doc.Docs[0].Body == nil || doc.Docs[0].Body.Type() == ast.NullType {
 		return f, nil
 	}
-	if len(doc.Docs) > 1 {
-		return f, []*fault.Fault{f.at(doc.Docs[1].Body.GetToken(), "a second document begins here; a file holds one")}
+	for _, more := range doc.Docs[1:] {
+		if more.Body != nil {
+			return f, []*fault.Fault{f.at(more.Body.GetToken(), "a second document begins here; a file holds one")}
+		}
 	}
 	r := reader{file: f}
 	r.group(f.Root, doc.Docs[0].Body, definitions, "this file")
@@ -184,10 +186,10 @@ func scalar(n ast.Node) string {
 
 func isScalar(n ast.Node) bool {
 	switch n.(type) {
-	case *ast.MappingNode, *ast.MappingValueNode, *ast.SequenceNode:
-		return false
+	case *ast.StringNode, *ast.LiteralNode, *ast.NullNode, *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode, *ast.InfinityNode, *ast.NanNode:
+		return true
 	}
-	return true
+	return false // an alias or a tag is nothing a clerk means
 }
 
 func (r *reader) value(v *Value, n ast.Node, d Setting) {

@@ -252,3 +252,44 @@ func TestPeriod(t *testing.T) {
 		assert.Equal(t, want, m.InPeriod(s), span)
 	}
 }
+
+// FuzzIntake reads an intake, and where it is one, maps rows by it.
+func FuzzIntake(f *testing.F) {
+	f.Add("key: No\ninto: c\nevent: { title: '{No}', start: '{Day} {At}', end: '{At}', repeat: '{Rep}', except: '{Day}' }\n", "1|2026-03-05|08:15|weekly on Mon until 30 June")
+	f.Add("key: [No, Day]\ninto: '{Rep}'\nroutes: { a: b }\nleave_out: 'Rep == \"x\"'\nneeds: [At]\nperiod: { from: today }\nfrom: { fill_down: [Day] }\nevent: { title: '[{At}: ]{upper(No)}', start: '{Day}', attendees: '{Rep} <{At}>', reminders: ['{At}', 1d], properties: { X-A: '{Day}' } }\n", "1|5 March|a@b.example|2h")
+	f.Add("key: No\ninto: c\nclean: [Day]\nlabels: { in: Rep, columns: [Ship] }\noccurrence: x\nevent: { title: '{dateform(Day, \"d mmm\")}{pick(Rep, \"(\")}', start: '{@C}', occurrence: '{Day}', repeat: weekly, length: '{At}' }\n", "1|14/03/2026|90m|Ship: A")
+	book, err := zone.NewBook(nil)
+	require.NoError(f, err)
+	f.Fuzz(func(t *testing.T, settings, cells string) {
+		in, faults := Parse("x.yaml", []byte(settings))
+		for _, fault := range faults {
+			require.NotEmpty(t, fault.Error())
+		}
+		if len(faults) > 0 {
+			return
+		}
+		header := table.Header{"No", "Day", "At", "Rep"}
+		var rows []table.Row
+		for n, line := range strings.Split(cells, "\n") {
+			r := row(strings.Split(line, "|")...)
+			r.Number = int32(n + 2)
+			rows = append(rows, r)
+		}
+		header, rows, faults = in.Prepare(header, rows)
+		if len(faults) > 0 {
+			return
+		}
+		m, faults := in.Compile(header, book, zone.UTC, time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC))
+		if len(faults) > 0 {
+			return
+		}
+		b := NewBatch(m, rows)
+		var w Wanted
+		for i := range rows {
+			if fate, _ := b.Fate(i); fate == WantedRow && b.Map(m, i, &w) == nil {
+				_, err := event.ParseSpan(w.Event.When.String(), book.Find)
+				require.NoError(t, err)
+			}
+		}
+	})
+}

@@ -8,9 +8,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 
 	"almanach/internal/core/agree"
+	"almanach/internal/core/beside"
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
@@ -37,23 +37,20 @@ func (l *load) compare(ctx context.Context) error {
 		next <- n
 	}
 	close(next)
-	var workers sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), len(shards)) {
-		workers.Go(func() {
-			mapping := l.batch.Mapping.Fork()
-			for n := range next {
-				if ctx.Err() != nil {
-					return
-				}
-				s := &shard{load: l, mapping: mapping, at: make([]placed, len(l.calendars))}
-				for i := n * size; i < min((n+1)*size, len(l.batch.Rows)); i++ {
-					s.row(i)
-				}
-				shards[n] = s
+	wait := beside.Many(min(runtime.GOMAXPROCS(0), len(shards)), func() {
+		mapping := l.batch.Mapping.Fork()
+		for n := range next {
+			if ctx.Err() != nil {
+				return
 			}
-		})
-	}
-	workers.Wait()
+			s := &shard{load: l, mapping: mapping, at: make([]placed, len(l.calendars))}
+			for i := n * size; i < min((n+1)*size, len(l.batch.Rows)); i++ {
+				s.row(i)
+			}
+			shards[n] = s
+		}
+	})
+	wait()
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}

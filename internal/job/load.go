@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"almanach/internal/core/agree"
+	"almanach/internal/core/beside"
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
@@ -205,21 +206,18 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 		return nil, fault.Newf("nothing says which calendar to load into").Do("add into: NAME to the intake, or give --into")
 	}
 	// The first calendar, where the intake names it, is read beside the source.
-	opened := make(chan error, 1)
-	go func() {
+	var openErr error
+	opened := beside.Run(func() {
 		if name := l.in.FirstPlace(); name != "" {
-			_, err := l.calendar(ctx, name, true)
-			opened <- err
-			return
+			_, openErr = l.calendar(ctx, name, true)
 		}
-		opened <- nil
-	}()
+	})
 	rows, header, err := l.readSource(ctx)
 	if err == nil {
 		err = l.compile(rows, header)
 	}
-	if e := <-opened; e != nil {
-		err = e
+	if opened(); openErr != nil {
+		err = openErr
 	}
 	if err == nil {
 		err = l.route(ctx)

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"almanach/internal/core/beside"
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
@@ -64,13 +65,9 @@ func NewBatch(m *Mapping, rows []table.Row) *Batch {
 		m.Settle()
 		doubled, alike = b.sort()
 	} else {
-		learnt := make(chan struct{})
-		go func() {
-			m.Learn(rows)
-			close(learnt)
-		}()
+		learnt := beside.Run(func() { m.Learn(rows) })
 		doubled, alike = b.sort()
-		<-learnt
+		learnt()
 		m.Settle()
 	}
 	b.settleAlike(alike)

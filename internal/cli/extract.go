@@ -25,7 +25,7 @@ func (a *app) extract() *cobra.Command {
 event expanded. CALENDAR is a name of the desk or an .ics file; without one, all
 calendars of the desk are taken. Both days of the range are included; without
 --from it begins today, without --to it is a week.`,
-		Example: "  almanach extract berths --from 2026-03-02 --to 2026-03-08\n  almanach extract berths.ics --from monday --as csv --out week.csv",
+		Example: "  almanach extract berths --from 2026-03-02 --to 2026-03-08\n  almanach extract berths.ics --from tomorrow --as csv --out week.csv",
 		RunE: func(c *cobra.Command, args []string) error {
 			office, err := a.office()
 			if err != nil {

@@ -469,7 +469,7 @@ func (l *load) finish() {
 		if gone := func(i Item) int { return map[bool]int{true: 1}[i.Outcome == agree.Gone] }; gone(a) != gone(b) {
 			return gone(a) - gone(b)
 		}
-		return a.Place.Row - b.Place.Row
+		return l.report.Sources.compare(a.Place, b.Place)
 	})
 }
 

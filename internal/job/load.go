@@ -1,9 +1,11 @@
 package job
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"almanach/internal/core/agree"
@@ -78,6 +80,30 @@ func (t *Totals) count(o agree.Outcome) {
 	}
 }
 
+// Sources are the files or sheets that rows came from, in their order.
+type Sources []table.Origin
+
+func sourcesOf(rows []table.Row, first table.Origin) (out Sources) {
+	var last *table.Origin
+	for _, r := range rows {
+		if r.Origin != last && r.Origin != nil {
+			if last = r.Origin; !slices.Contains(out, *last) {
+				out = append(out, *last)
+			}
+		}
+	}
+	if len(out) == 0 {
+		out = Sources{first}
+	}
+	return out
+}
+
+// compare orders places as the source has them: by file or sheet, then by row.
+func (s Sources) compare(a, b fault.Place) int {
+	at := func(p fault.Place) int { return slices.Index(s, table.Origin{File: p.File, Sheet: p.Sheet}) }
+	return cmp.Or(at(a)-at(b), a.Row-b.Row)
+}
+
 // Item is what became of one row, or of an event whose row has gone.
 type Item struct {
 	Outcome    agree.Outcome
@@ -109,6 +135,7 @@ type Report struct {
 	Intake    string
 	Run       string // load only
 	Source    table.Origin
+	Sources   Sources  // all of them, where a run reads several
 	Calendars []string // that rows go to
 	Totals    Totals
 	Items     []Item
@@ -277,6 +304,7 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	defer r.Close()
 	l.report.Source = *r.Origin()
 	rows, err := source.ReadAll(r)
+	l.report.Sources = sourcesOf(rows, l.report.Source)
 	about := r.About()
 	if err == nil && len(rows) == 0 {
 		f := fault.Newf("there is no row below the header in row %d", about.HeaderLast)

@@ -1,6 +1,7 @@
 package job
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -14,7 +15,6 @@ import (
 	"almanach/internal/core/intake"
 	"almanach/internal/core/reconcile"
 	"almanach/internal/core/recur"
-	"almanach/internal/core/table"
 )
 
 // Finding is one thing that reconciling has to say.
@@ -33,7 +33,7 @@ type Finding struct {
 // Reconciliation is the whole of what was found.
 type Reconciliation struct {
 	Intake    string
-	Source    table.Origin
+	Sources   Sources
 	Calendars []string
 	Range     Range
 	Totals    reconcile.Totals
@@ -65,7 +65,7 @@ func Reconcile(ctx context.Context, office *Office, req LoadRequest, from, to st
 		return nil, err
 	}
 	defer l.close()
-	out := &Reconciliation{Intake: l.in.Name, Source: l.report.Source, Calendars: l.report.Calendars, Zone: l.report.Zone}
+	out := &Reconciliation{Intake: l.in.Name, Sources: l.report.Sources, Calendars: l.report.Calendars, Zone: l.report.Zone}
 	rows, spans := l.mapAll()
 	if out.Range, err = l.reconcileRange(from, to, spans); err != nil {
 		return nil, err
@@ -82,7 +82,7 @@ func Reconcile(ctx context.Context, office *Office, req LoadRequest, from, to st
 	out.LeftOut = len(l.batch.LeftOut)
 	order := []reconcile.Kind{reconcile.Held, reconcile.Missing, reconcile.Differs, reconcile.Gone, reconcile.Twin, reconcile.Stray}
 	slices.SortStableFunc(out.Findings, func(a, b Finding) int {
-		return slices.Index(order, a.Kind) - slices.Index(order, b.Kind)
+		return cmp.Or(slices.Index(order, a.Kind)-slices.Index(order, b.Kind), out.Sources.compare(a.Place, b.Place))
 	})
 	return out, out.Totals.Check()
 }

@@ -203,11 +203,7 @@ func (c columnsJSON) MarshalJSON() ([]byte, error) {
 
 // Reconcile writes both sides' totals and every finding.
 func (p *Printer) Reconcile(r *job.Reconciliation) {
-	from := r.Source.File
-	if r.Source.Sheet != "" {
-		from += ", sheet " + r.Source.Sheet
-	}
-	p.line("%s   %s  ↔  %s   %s", bold.Render(r.Intake), from, bold.Render(places(r.Calendars)), days(r.Range))
+	p.line("%s   %s  ↔  %s   %s", bold.Render(r.Intake), sources(r.Sources), bold.Render(places(r.Calendars)), days(r.Range))
 	s, c := r.Totals.Source, r.Totals.Calendar
 	tally := func(side string, total string, parts ...any) {
 		var out []string
@@ -232,17 +228,31 @@ func (p *Printer) Reconcile(r *job.Reconciliation) {
 		p.line("%s %s, every repetition counted", pad("", 9), counted(c.Occurrences, "occurrence"))
 	}
 	var last reconcile.Kind
-	keyWidth := 0
-	for _, f := range r.Findings {
+	keyWidth, whereWidth := 0, map[reconcile.Kind]int{}
+	var findings []job.Finding
+	var places []string
+	for at, same := 0, 0; at < len(r.Findings); at += same {
+		f := r.Findings[at]
+		rows := []fault.Place{f.Place}
+		for same = 1; f.Kind == reconcile.Held && f.Key != "" && at+same < len(r.Findings); same++ { // rows held together are one line
+			next := r.Findings[at+same]
+			if next.Kind != f.Kind || next.Key != f.Key || next.Reason != f.Reason {
+				break
+			}
+			rows = append(rows, next.Place)
+		}
+		place := where(r.Sources, rows...)
+		findings, places = append(findings, f), append(places, place)
 		keyWidth = max(keyWidth, min(28, ansi.StringWidth(f.Key)))
+		whereWidth[f.Kind] = max(8, whereWidth[f.Kind], ansi.StringWidth(place))
 	}
-	for _, f := range r.Findings {
+	for i, f := range findings {
 		if f.Kind != last {
 			p.line("")
 			p.heading(alarm, string(f.Kind), map[reconcile.Kind]string{reconcile.Missing: "in the source, not in the calendar", reconcile.Stray: "in the calendar, not from this source", reconcile.Gone: "in the calendar, its row has left the source", reconcile.Differs: "", reconcile.Held: "cannot be compared until the source is mended", reconcile.Twin: "two events that look like one"}[f.Kind])
 			last = f.Kind
 		}
-		p.finding(f, keyWidth, r.Zone)
+		p.finding(f, pad(places[i], whereWidth[f.Kind]), keyWidth, r.Zone)
 	}
 	p.faults(r.Faults)
 	p.line("")
@@ -264,11 +274,7 @@ func plural(k reconcile.Kind, n int) string {
 	return string(k)
 }
 
-func (p *Printer) finding(f job.Finding, keyWidth int, page string) {
-	where := "        "
-	if f.Place.Row > 0 {
-		where = fmt.Sprintf("row %-4d", f.Place.Row)
-	}
+func (p *Printer) finding(f job.Finding, where string, keyWidth int, page string) {
 	lead := "  " + where + "  " + pad(fault.Shorten(f.Key, 28), keyWidth) + "  "
 	if f.Kind == reconcile.Held {
 		p.wrapped(lead, f.Reason)

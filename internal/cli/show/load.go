@@ -31,11 +31,7 @@ const listedHeld = 100
 
 // Load writes the report of a preview or a load.
 func (p *Printer) Load(r *job.Report, o LoadOptions) {
-	from := r.Source.File
-	if r.Source.Sheet != "" {
-		from += ", sheet " + r.Source.Sheet
-	}
-	p.line("%s   %s  →  %s", bold.Render(r.Intake), from, bold.Render(places(r.Calendars)))
+	p.line("%s   %s  →  %s", bold.Render(r.Intake), sources(r.Sources), bold.Render(places(r.Calendars)))
 	p.totals(r)
 	if len(r.Matched) > 0 {
 		p.matched(r)
@@ -141,11 +137,11 @@ func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, st
 			same++
 		}
 		together = append(together, items[n:n+same])
-		whereWidth = max(whereWidth, ansi.StringWidth(where(items[n:n+same])))
+		whereWidth = max(whereWidth, ansi.StringWidth(where(r.Sources, placesOf(items[n:n+same])...)))
 		n += same
 	}
 	for _, i := range together {
-		p.item(i, pad(where(i), whereWidth), keyWidth, titleWidth, r)
+		p.item(i, pad(where(r.Sources, placesOf(i)...), whereWidth), keyWidth, titleWidth, r)
 	}
 	total := map[agree.Outcome]int{agree.New: r.Totals.New, agree.Changed: r.Totals.Changed, agree.Edited: r.Totals.Edited}[o]
 	if rest := max(total, len(items)) - n; rest > 0 {
@@ -153,19 +149,12 @@ func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, st
 	}
 }
 
-// where says in which rows items stand; what has no row says nothing.
-func where(items []job.Item) string {
-	switch at := items[0].Place; {
-	case len(items) > 1 || at.Row > 0:
-		rows := make([]int, len(items))
-		for n, one := range items {
-			rows[n] = one.Place.Row
-		}
-		return rowList(rows)
-	case at.Line > 0:
-		return fmt.Sprintf("line %d", at.Line)
+func placesOf(items []job.Item) []fault.Place {
+	out := make([]fault.Place, len(items))
+	for n, i := range items {
+		out[n] = i.Place
 	}
-	return ""
+	return out
 }
 
 // item writes one line for items that differ in nothing but their rows.
@@ -250,6 +239,9 @@ func (p *Printer) foot(r *job.Report, o LoadOptions) {
 		for i, k := range kinds {
 			slices.Sort(r.Assumed[k])
 			parts[i] = k + " in " + rowList(r.Assumed[k])
+			if len(r.Sources) > 1 { // a number alone would not tell which row
+				parts[i] = k + " in " + counted(len(r.Assumed[k]), "row")
+			}
 		}
 		p.wrapped(dim.Render("assumed")+"   ", strings.Join(parts, "; "))
 	}

@@ -6,6 +6,8 @@ package show
 import (
 	"fmt"
 	"io"
+	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -16,7 +18,9 @@ import (
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/rule"
+	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
+	"almanach/internal/job"
 )
 
 // Printer writes for a person. Width 0 means that lines may be of any length.
@@ -87,6 +91,49 @@ func grouped(n int) string {
 		s = s[:i] + "," + s[i:]
 	}
 	return s
+}
+
+// sources names the files or sheets that were read.
+func sources(s job.Sources) string {
+	names := make([]string, len(s))
+	for i, o := range s {
+		names[i] = o.File
+		if o.Sheet != "" {
+			names[i] += ", sheet " + o.Sheet
+		}
+	}
+	if len(names) > 3 {
+		names = append(names[:2], fmt.Sprintf("%d more", len(names)-2))
+	}
+	return strings.Join(names, "; ")
+}
+
+// where says in which rows something stands, and of several files or sheets in
+// which; what has no row says nothing.
+func where(s job.Sources, places ...fault.Place) string {
+	if at := places[0]; at.Row == 0 && at.Line > 0 {
+		return fmt.Sprintf("line %d", at.Line)
+	}
+	oneFile := !slices.ContainsFunc(s, func(o table.Origin) bool { return o.File != s[0].File })
+	var parts []string
+	for from := 0; from < len(places) && places[from].Row > 0; {
+		at := places[from]
+		var rows []int
+		for from < len(places) && places[from].File == at.File && places[from].Sheet == at.Sheet {
+			rows = append(rows, places[from].Row)
+			from++
+		}
+		text := rowList(rows)
+		switch {
+		case len(s) < 2:
+		case oneFile:
+			text = at.Sheet + " " + text
+		default:
+			text = strings.TrimSpace(filepath.Base(at.File)+" "+at.Sheet) + " " + text
+		}
+		parts = append(parts, text)
+	}
+	return strings.Join(parts, ", ")
 }
 
 // rowList writes row numbers, many of them shortened.

@@ -3,6 +3,7 @@ package intake
 import (
 	"hash/maphash"
 	"slices"
+	"strconv"
 	"strings"
 
 	"almanach/internal/core/beside"
@@ -177,15 +178,36 @@ func (b *Batch) settleAlike(pairs [][2]int) {
 			if b.fate[i] != WantedRow {
 				continue
 			}
-			k, other := b.Mapping.Key(b.Rows[i]), b.Rows[p[1-n]]
-			f := fault.New(k.String(), "differs from "+b.Mapping.Key(other).String()+" in row "+itoa(other.Number)+" only by case or leading zeros").Do("write both alike if they are one, or make them distinct")
+			k, other := b.Mapping.Key(b.Rows[i]), p[1-n]
+			f := fault.New(k.String(), "differs from "+b.Mapping.Key(b.Rows[other]).String()+" in "+b.rowsText([]int{other}, i)+" only by case or leading zeros").Do("write both alike if they are one, or make them distinct")
 			f.Place.Column = b.Mapping.keyLabel()
 			b.hold(i, k, f)
 		}
 	}
 }
 
-func itoa(n int32) string { return fault.Newf("%d", n).Cause.Error() }
+// rowsText names rows: by their numbers, and where one of them or seen is of
+// another file or sheet by that too.
+func (b *Batch) rowsText(rows []int, seen ...int) string {
+	first := b.Rows[rows[0]].Origin
+	other := func(i int) bool { return b.Rows[i].Origin != first }
+	several := slices.ContainsFunc(rows, other) || slices.ContainsFunc(seen, other)
+	parts := make([]string, len(rows))
+	for n, i := range rows {
+		parts[n] = strconv.Itoa(int(b.Rows[i].Number))
+		if o := b.Rows[i].Origin; several && o != nil {
+			parts[n] = "row " + parts[n] + " of " + strings.TrimSpace(o.File+" "+o.Sheet)
+		}
+	}
+	text := strings.Join(parts, " and ")
+	switch {
+	case several:
+		return text
+	case len(rows) == 1:
+		return "row " + text
+	}
+	return "rows " + text
+}
 
 // settleDoubled counts rows once that say the same under one key, and holds
 // all rows of a key that do not.
@@ -206,19 +228,15 @@ func (b *Batch) settleDoubled(pairs [][2]int) {
 		if what == "" && b.fate[lead] == WantedRow {
 			b.notes[lead] |= SameRowTwice
 			for _, i := range group[1:] {
-				b.leave(i, key, "the same as row "+itoa(b.Rows[lead].Number))
+				b.leave(i, key, "the same as "+b.rowsText([]int{lead}, i))
 			}
 			continue
-		}
-		numbers := make([]string, len(group))
-		for n, i := range group {
-			numbers[n] = itoa(b.Rows[i].Number)
 		}
 		for _, i := range group {
 			if b.fate[i] != WantedRow {
 				continue
 			}
-			f := fault.New(key.String(), "is the key of rows "+strings.Join(numbers, " and ")+", which differ in "+orElse(what, "spelling")).Do("give each event a key of its own, or remove the rows that are wrong")
+			f := fault.New(key.String(), "is the key of "+b.rowsText(group)+", which differ in "+orElse(what, "spelling")).Do("give each event a key of its own, or remove the rows that are wrong")
 			f.Place.Column = b.Mapping.keyLabel()
 			b.hold(i, key, f)
 		}

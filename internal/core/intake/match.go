@@ -100,7 +100,7 @@ func (m *matcher) rank(field string, i int) int {
 	default:
 		return rank(names[field], heading)
 	}
-	mine, theirs := field, map[string]string{"start": "end", "end": "start"}[field]
+	theirs := map[string]string{"start": "end", "end": "start"}[field]
 	switch r := rank(own, heading); {
 	case r > 0:
 		return r + len(names[field])
@@ -112,7 +112,7 @@ func (m *matcher) rank(field string, i int) int {
 		return r
 	}
 	switch { // "To date" is an end for its first word, "Date de fin" for its last
-	case says(telling[mine], heading):
+	case says(telling[field], heading):
 		return r + 50
 	case says(telling[theirs], heading):
 		return 0

@@ -5,6 +5,7 @@ package event
 
 import (
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"golang.org/x/text/unicode/norm"
@@ -79,7 +80,11 @@ type Event struct {
 	When  Span
 	Send  bool   // a scheduling server may send invitations to its attendees
 	Own   string // address of the one whose calendar it is, "" when unknown
-	text  [numFields]string
+
+	// Cleaned tells that SetText took control characters out of a text.
+	Cleaned bool
+
+	text [numFields]string
 }
 
 // Text gives a field other than When.
@@ -96,7 +101,9 @@ func (e *Event) Meaning(f Field) string {
 
 // SetText gives the event a field, bringing its text into canonical form.
 func (e *Event) SetText(f Field, s string) {
-	e.text[f] = Canonical(f, s)
+	text, cleaned := canonical(f, s)
+	e.text[f] = text
+	e.Cleaned = e.Cleaned || cleaned
 	e.Given |= 1 << f
 }
 
@@ -106,9 +113,27 @@ func (e *Event) SetWhen(s Span) {
 	e.Given |= 1 << When
 }
 
-// Canonical gives the form in which two texts of one meaning are equal: NFC,
-// line feeds alone, no control characters, no space at either end.
-func Canonical(f Field, s string) string {
+// Differ gives the fields of which the two events say different things.
+func (e *Event) Differ(o *Event) (out Set) {
+	for f := range numFields {
+		same := e.Given.Has(f) == o.Given.Has(f) && e.text[f] == o.text[f]
+		if f == When {
+			same = e.When.Same(o.When)
+		}
+		if !same {
+			out |= 1 << f
+		}
+	}
+	return out
+}
+
+// StatusWords are the words for an event's status, and the status each means.
+var StatusWords = map[string]string{"confirmed": "confirmed", "definite": "confirmed", "tentative": "tentative", "provisional": "tentative", "cancelled": "cancelled", "canceled": "cancelled"}
+
+// canonical gives the form in which two texts of one meaning are equal: NFC,
+// line feeds alone, no control characters, no space at either end. It tells
+// whether a control character had to go.
+func canonical(f Field, s string) (text string, cleaned bool) {
 	plain := true
 	for i := range len(s) {
 		if c := s[i]; c < ' ' && c != '\n' && c != '\t' || c >= 0x7f {
@@ -117,27 +142,32 @@ func Canonical(f Field, s string) string {
 		}
 	}
 	if !plain {
-		s = strings.ReplaceAll(s, "\r\n", "\n")
-		if !utf8.ValidString(s) {
-			s = strings.ToValidUTF8(s, "\uFFFD")
-		}
-		s = strings.Map(func(r rune) rune {
-			switch {
-			case r == '\r':
-				return '\n'
-			case r == '\n' || r == '\t':
-				return r
-			case r < ' ' || r == 0x7f:
-				return ' '
-			}
-			return r
-		}, s)
-		s = norm.NFC.String(s)
+		s, cleaned = clean(s)
 	}
 	s = strings.TrimSpace(s)
 	switch f {
 	case Categories, Attendees, Reminders, Attachments, Properties:
-		return canonicalList(s)
+		return canonicalList(s), cleaned
 	}
-	return s
+	return s, cleaned
+}
+
+func clean(s string) (text string, cleaned bool) {
+	s = strings.ReplaceAll(s, "\r\n", "\n")
+	if !utf8.ValidString(s) {
+		s = strings.ToValidUTF8(s, "\uFFFD")
+	}
+	s = strings.Map(func(r rune) rune {
+		switch {
+		case r == '\r' || r == '\u2028' || r == '\u2029': // line and paragraph ends of their own
+			return '\n'
+		case r == '\n' || r == '\t':
+			return r
+		case unicode.IsControl(r):
+			cleaned = true
+			return ' '
+		}
+		return r
+	}, s)
+	return norm.NFC.String(s), cleaned
 }

@@ -284,10 +284,13 @@ func (v *View) Attune(wanted *Event, raw []byte) {
 		for l := range ical.Lines(raw) {
 			if name := l.Name(); l.Depth == 0 && names[name] {
 				value := string(l.Value())
-				if ical.IsText(name) {
+				switch {
+				case name == "RESOURCES":
+					value = strings.Join(ical.SplitList(l.Value()), ",")
+				case ical.IsText(name):
 					value = l.Text()
 				}
-				v.add(Properties, name+":"+strings.ReplaceAll(value, "\n", `\n`))
+				v.add(Properties, Property(name, value))
 				delete(names, name)
 			}
 		}
@@ -297,15 +300,38 @@ func (v *View) Attune(wanted *Event, raw []byte) {
 	}
 }
 
+var (
+	propertyEncode = strings.NewReplacer("\\", `\\`, "\r\n", `\n`, "\n", `\n`, "\r", `\n`, "\u2028", `\n`, "\u2029", `\n`)
+	propertyDecode = strings.NewReplacer(`\\`, "\\", `\n`, "\n")
+)
+
+// Property gives an item of the field Properties. Its value stands on one line,
+// with backslashes doubled and line breaks as \n.
+func Property(name, value string) string { return name + ":" + propertyEncode.Replace(value) }
+
+// propertyValue gives the value of an item as it is written into the property:
+// escaped where its type is TEXT, and never more than one line.
+func propertyValue(name, item string) string {
+	value := propertyDecode.Replace(item)
+	switch {
+	case name == "RESOURCES": // a list (RFC 5545 §3.8.1.10)
+		parts := strings.Split(value, ",")
+		for i := range parts {
+			parts[i] = strings.TrimSpace(parts[i])
+		}
+		return ical.JoinList(parts)
+	case ical.IsText(name):
+		return ical.Escape(value)
+	}
+	return oneLine(value)
+}
+
 func appendProperty(dst []byte, item string) []byte {
 	name, value, _ := strings.Cut(item, ":")
 	if value == "" {
 		return dst
 	}
-	if ical.IsText(name) {
-		value = ical.Escape(strings.ReplaceAll(value, `\n`, "\n"))
-	}
-	return ical.AppendLine(dst, name, nil, value)
+	return ical.AppendLine(dst, name, nil, propertyValue(name, value))
 }
 
 func writeProperties(c *ical.Component, text string) {
@@ -315,10 +341,7 @@ func writeProperties(c *ical.Component, text string) {
 			c.Remove(name)
 			continue
 		}
-		if ical.IsText(name) {
-			value = ical.Escape(strings.ReplaceAll(value, `\n`, "\n"))
-		}
-		c.Set(name, nil, nil, value)
+		c.Set(name, nil, nil, propertyValue(name, value))
 	}
 }
 

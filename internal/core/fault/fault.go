@@ -21,6 +21,8 @@ type Place struct {
 	Row    int    // 1-based row as a spreadsheet numbers it; the header counts
 	Line   int    // 1-based physical line of a text file
 	Column string // header of the column, or its letter
+
+	Message string // Message-ID of a message
 }
 
 // String gives the place as the start of a message, for example

@@ -6,7 +6,6 @@ import (
 	"strconv"
 	"strings"
 
-	"almanach/internal/core/beside"
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
@@ -30,49 +29,72 @@ type Held struct {
 	Fault *fault.Fault
 }
 
+// Why is a kind of reason for which a row is left out.
+type Why uint8
+
+// The reasons for which rows are left out.
+const (
+	ByCondition     Why = iota // the intake's leave_out
+	IsHidden                   // hidden in its sheet
+	IsTotal                    // it only sums up others
+	IsRepeated                 // another row says the same
+	NothingToCancel            // cancelled, and it has no event
+	OutsidePeriod              // not in the time that the source is about
+)
+
 // LeftOut is a row left out on purpose.
 type LeftOut struct {
 	Row    int
 	Key    identity.Key
+	Why    Why
 	Reason string
 }
 
+// Concurrently runs work beside its caller's and gives what waits for its end.
+type Concurrently func(work func()) (wait func())
+
 // A Batch is all rows of a source under one mapping: learnt, sorted by fate,
-// and mapped one after another.
+// and mapped one after another. Hold and Leave belong to the goroutine that
+// made it.
 type Batch struct {
 	Rows    []table.Row
 	Mapping *Mapping
 	Held    []Held
 	LeftOut []LeftOut
 	NoKey   bool // some row has no readable key, so no event can be known to be gone
+	Hidden  int  // rows that are hidden in their sheet and not read
 
+	mapper   *Mapper
 	ids      []identity.ID // by row; zero for rows that are not wanted
 	fate     []Fate
 	notes    map[int]Notes
 	first    map[identity.ID]int32 // row of each key that is wanted, or was until rows of it collided
 	present  map[identity.ID]Fate  // keys of other rows
 	identity string
+	met      [2]int // rows that met leave_out and cancel_when
 
 	occurrences map[int]changedDate // rows that change one date of a series
 }
 
 // NewBatch learns the rows and sorts out those that are left out, have no
-// key, or share a key. Blank rows must not be among them.
-func NewBatch(m *Mapping, rows []table.Row) *Batch {
+// key, or share a key. Blank rows must not be among them. What can be done side
+// by side is run by beside; nil does one after the other.
+func NewBatch(m *Mapping, rows []table.Row, beside Concurrently) *Batch {
 	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, len(rows)), fate: make([]Fate, len(rows)), notes: map[int]Notes{}, identity: m.intake.Identity, occurrences: map[int]changedDate{}}
-	var doubled, alike [][2]int
-	if m.occurrence != nil || m.leaveOut != nil { // what a row is may depend on its dates
+	s := sorter{Batch: b, first: make(map[identity.ID]int32, len(rows)), folded: make(map[uint64]int32, len(rows)), seed: maphash.MakeSeed()}
+	b.first, b.present = s.first, map[identity.ID]Fate{}
+	if beside == nil || m.occurrence != nil || m.leaveOut != nil { // what a row is may depend on its dates
 		m.Learn(rows)
-		m.Settle()
-		doubled, alike = b.sort()
+		b.mapper = m.Mapper()
+		s.sort()
 	} else {
-		learnt := beside.Run(func() { m.Learn(rows) })
-		doubled, alike = b.sort()
+		learnt := beside(func() { m.Learn(rows) })
+		s.sort()
 		learnt()
-		m.Settle()
+		b.mapper = m.Mapper()
 	}
-	b.settleAlike(alike)
-	b.settleDoubled(doubled)
+	s.settleAlike()
+	s.settleDoubled()
 	return b
 }
 
@@ -86,102 +108,123 @@ func (b *Batch) hold(i int, k identity.Key, f *fault.Fault) {
 	b.Held = append(b.Held, Held{Row: i, Key: k, Fault: f})
 }
 
-func (b *Batch) leave(i int, k identity.Key, reason string) {
+func (b *Batch) leave(i int, k identity.Key, why Why, reason string) {
 	b.fate[i] = LeftOutRow
-	b.LeftOut = append(b.LeftOut, LeftOut{Row: i, Key: k, Reason: reason})
+	b.LeftOut = append(b.LeftOut, LeftOut{Row: i, Key: k, Why: why, Reason: reason})
 }
 
-// sort finds each row's fate as far as its key and the conditions tell, and
-// the pairs of rows that share a key or nearly do.
-func (b *Batch) sort() (doubled, alike [][2]int) {
-	m := b.Mapping
-	first := make(map[identity.ID]int32, len(b.Rows))
-	b.first = first
-	var buf, other [256]byte
-	folded := make(map[uint64]int32, len(b.Rows))
-	hash := maphash.MakeSeed()
-	b.present = map[identity.ID]Fate{}
-	var key identity.Key
-	for i, row := range b.Rows {
-		if row.Fault != nil {
-			b.NoKey = true
-			b.hold(i, nil, row.Fault)
-			if key = m.appendKey(key[:0], row); !key.Empty() { // most likely its own
-				b.present[identity.Of(b.identity, key)] = HeldRow
-			}
-			continue
-		}
-		key = m.appendKey(key[:0], row)
-		if row.Hidden {
-			b.leave(i, slices.Clone(key), "hidden row")
-			if !key.Empty() {
-				b.present[identity.Of(b.identity, key)] = LeftOutRow
-			}
-			continue
-		}
-		reason, f := m.LeftOut(row)
-		total := f == nil && (row.Sums() || key.Empty() && row.SumsUp())
-		switch {
-		case f != nil:
-			b.hold(i, slices.Clone(key), f)
-		case total:
-			b.leave(i, nil, "totals row")
-		case reason != "":
-			b.leave(i, slices.Clone(key), reason)
-		case key.Empty():
-			b.NoKey = true
-			f := fault.Newf("%s is empty: without a key the row cannot be found again", m.keyLabel()).Do("fill it in")
-			b.hold(i, nil, f)
-		}
-		if key.Empty() || total {
-			continue
-		}
-		id := identity.Of(b.identity, key)
-		date, changes, f := m.occurrenceOf(row)
-		if f != nil && b.fate[i] == WantedRow {
-			b.hold(i, slices.Clone(key), f)
-		}
-		if changes {
-			b.occurrences[i] = changedDate{id, date}
-			id = identity.Occurrence(id, date)
-		}
-		if b.fate[i] != WantedRow {
-			if _, known := b.present[id]; !known || b.fate[i] == HeldRow {
-				b.present[id] = b.fate[i]
-			}
-			continue
-		}
-		b.ids[i] = id
-		if j, ok := first[id]; ok {
-			doubled = append(doubled, [2]int{int(j), i})
-			continue
-		}
-		first[id] = int32(i)
-		if changes {
-			continue // the key is its series'
-		}
-		fold := key.AppendFold(buf[:0])
-		h := maphash.Bytes(hash, fold)
-		if j, ok := folded[h]; ok && string(m.Key(b.Rows[j]).AppendFold(other[:0])) == string(fold) {
-			alike = append(alike, [2]int{int(j), i})
-		} else {
-			folded[h] = int32(i)
+// sorter finds the fates of a batch's rows.
+type sorter struct {
+	*Batch
+	first          map[identity.ID]int32
+	folded         map[uint64]int32 // by the form in which keys collide
+	seed           maphash.Seed
+	doubled, alike [][2]int // rows that share a key, and those that nearly do
+	key            identity.Key
+	buf, other     []byte
+}
+
+// sort finds each row's fate as far as its key and the conditions tell.
+func (s *sorter) sort() {
+	for i, row := range s.Rows {
+		if s.judge(i, row) {
+			s.file(i, row)
 		}
 	}
-	return doubled, alike
+}
+
+// judge finds the fate of a row by itself, and tells whether it has a key to be
+// filed under. The key is in s.key.
+func (s *sorter) judge(i int, row table.Row) (keyed bool) {
+	s.key = s.Mapping.appendKey(s.key[:0], row)
+	switch {
+	case row.Fault != nil:
+		s.NoKey = true
+		s.hold(i, nil, row.Fault)
+		if !s.key.Empty() { // most likely its own
+			s.present[identity.Of(s.identity, s.key)] = HeldRow
+		}
+		return false
+	case row.Hidden:
+		s.Batch.Hidden++
+		s.leave(i, slices.Clone(s.key), IsHidden, "hidden row")
+		if !s.key.Empty() {
+			s.present[identity.Of(s.identity, s.key)] = HeldRow // it is there, only not shown
+		}
+		return false
+	}
+	reason, f := "", (*fault.Fault)(nil)
+	if s.mapper != nil { // there is a condition
+		reason, f = s.mapper.LeftOut(row)
+	}
+	total := f == nil && (row.Sums() || s.key.Empty() && row.SumsUp())
+	switch {
+	case f != nil:
+		s.hold(i, slices.Clone(s.key), f)
+	case total:
+		s.leave(i, nil, IsTotal, "totals row")
+	case reason != "":
+		s.met[0]++
+		s.leave(i, slices.Clone(s.key), ByCondition, reason)
+	case s.key.Empty():
+		s.NoKey = true
+		s.hold(i, nil, fault.Newf("%s is empty: without a key the row cannot be found again", s.Mapping.keyLabel()).Do("fill it in"))
+	}
+	return !s.key.Empty() && !total
+}
+
+// file files a row under its identity, and notes others of the same key.
+func (s *sorter) file(i int, row table.Row) {
+	id := identity.Of(s.identity, s.key)
+	changes := false
+	if s.mapper != nil {
+		date, is, f := s.mapper.occurrenceOf(row)
+		if f != nil && s.fate[i] == WantedRow {
+			s.hold(i, slices.Clone(s.key), f)
+		}
+		if changes = is; is {
+			s.occurrences[i] = changedDate{id, date}
+			id = identity.Occurrence(id, date)
+		}
+	}
+	if s.fate[i] != WantedRow {
+		if _, known := s.present[id]; !known || s.fate[i] == HeldRow {
+			s.present[id] = s.fate[i]
+		}
+		return
+	}
+	s.ids[i] = id
+	if j, ok := s.first[id]; ok {
+		s.doubled = append(s.doubled, [2]int{int(j), i})
+		return
+	}
+	s.first[id] = int32(i)
+	if changes {
+		return // the key is its series'
+	}
+	s.buf = s.key.AppendFold(s.buf[:0])
+	h := maphash.Bytes(s.seed, s.buf)
+	if j, ok := s.folded[h]; ok {
+		s.other = s.Mapping.Key(s.Rows[j]).AppendFold(s.other[:0])
+		if string(s.other) == string(s.buf) {
+			s.alike = append(s.alike, [2]int{int(j), i})
+			return
+		}
+	}
+	s.folded[h] = int32(i)
 }
 
 // settleAlike holds keys that differ only by case or leading zeros.
-func (b *Batch) settleAlike(pairs [][2]int) {
-	for _, p := range pairs {
+func (s *sorter) settleAlike() {
+	for _, p := range s.alike {
 		for n, i := range p {
-			if b.fate[i] != WantedRow {
+			if s.fate[i] != WantedRow {
 				continue
 			}
-			k, other := b.Mapping.Key(b.Rows[i]), p[1-n]
-			f := fault.New(k.String(), "differs from "+b.Mapping.Key(b.Rows[other]).String()+" in "+b.rowsText([]int{other}, i)+" only by case or leading zeros").Do("write both alike if they are one, or make them distinct")
-			f.Place.Column = b.Mapping.keyLabel()
-			b.hold(i, k, f)
+			k, other := s.Mapping.Key(s.Rows[i]), p[1-n]
+			f := fault.New(k.String(), "differs from "+s.Mapping.Key(s.Rows[other]).String()+" in "+s.rowsText([]int{other}, i)+" only by case or leading zeros").Do("write both alike if they are one, or make them distinct")
+			f.Place.Column = s.Mapping.keyLabel()
+			s.hold(i, k, f)
 		}
 	}
 }
@@ -211,10 +254,10 @@ func (b *Batch) rowsText(rows []int, seen ...int) string {
 
 // settleDoubled counts rows once that say the same under one key, and holds
 // all rows of a key that do not.
-func (b *Batch) settleDoubled(pairs [][2]int) {
+func (s *sorter) settleDoubled() {
 	groups := map[int][]int{}
 	var order []int
-	for _, p := range pairs {
+	for _, p := range s.doubled {
 		if groups[p[0]] == nil {
 			groups[p[0]] = []int{p[0]}
 			order = append(order, p[0])
@@ -223,22 +266,22 @@ func (b *Batch) settleDoubled(pairs [][2]int) {
 	}
 	for _, lead := range order {
 		group := groups[lead]
-		key := b.Mapping.Key(b.Rows[lead])
-		what := b.difference(group)
-		if what == "" && b.fate[lead] == WantedRow {
-			b.notes[lead] |= SameRowTwice
+		key := s.Mapping.Key(s.Rows[lead])
+		what := s.difference(group)
+		if what == "" && s.fate[lead] == WantedRow {
+			s.notes[lead] |= SameRowTwice
 			for _, i := range group[1:] {
-				b.leave(i, key, "the same as "+b.rowsText([]int{lead}, i))
+				s.leave(i, key, IsRepeated, "the same as "+s.rowsText([]int{lead}, i))
 			}
 			continue
 		}
 		for _, i := range group {
-			if b.fate[i] != WantedRow {
+			if s.fate[i] != WantedRow {
 				continue
 			}
-			f := fault.New(key.String(), "is the key of "+b.rowsText(group)+", which differ in "+orElse(what, "spelling")).Do("give each event a key of its own, or remove the rows that are wrong")
-			f.Place.Column = b.Mapping.keyLabel()
-			b.hold(i, key, f)
+			f := fault.New(key.String(), "is the key of "+s.rowsText(group)+", which differ in "+orElse(what, "spelling")).Do("give each event a key of its own, or remove the rows that are wrong")
+			f.Place.Column = s.Mapping.keyLabel()
+			s.hold(i, key, f)
 		}
 	}
 }
@@ -254,23 +297,15 @@ func orElse(s, other string) string {
 // want the same event.
 func (b *Batch) difference(group []int) string {
 	var first, w Wanted
-	if b.Map(b.Mapping, group[0], &first) != nil {
+	if b.Map(b.mapper, group[0], &first) != nil {
 		return "content"
 	}
 	var differ event.Set
 	for _, i := range group[1:] {
-		if b.Map(b.Mapping, i, &w) != nil || w.Cancel != first.Cancel {
+		if b.Map(b.mapper, i, &w) != nil || w.Cancel != first.Cancel {
 			return "content"
 		}
-		for _, field := range event.Fields() {
-			same := w.Event.Given.Has(field) == first.Event.Given.Has(field) && w.Event.Text(field) == first.Event.Text(field)
-			if field == event.When {
-				same = w.Event.When.Same(first.Event.When)
-			}
-			if !same {
-				differ |= 1 << field
-			}
-		}
+		differ |= w.Event.Differ(&first.Event)
 	}
 	var names []string
 	for _, field := range event.Fields() {
@@ -284,9 +319,9 @@ func (b *Batch) difference(group []int) string {
 // Fate gives what becomes of row i, its ID when it is wanted so far.
 func (b *Batch) Fate(i int) (Fate, identity.ID) { return b.fate[i], b.ids[i] }
 
-// Map maps row i, which must be wanted, with m, the batch's mapping or a fork
-// of it. A row that cannot be mapped is the caller's to Hold.
-func (b *Batch) Map(m *Mapping, i int, w *Wanted) *fault.Fault {
+// Map maps row i, which must be wanted, with a mapper of the batch's mapping. A
+// row that cannot be mapped is the caller's to Hold.
+func (b *Batch) Map(m *Mapper, i int, w *Wanted) *fault.Fault {
 	o, changes := b.occurrences[i]
 	if !changes {
 		f := m.Map(b.Rows[i], w)
@@ -309,8 +344,12 @@ func (b *Batch) Hold(i int, f *fault.Fault) {
 }
 
 // Leave marks row i, which was wanted, as left out.
-func (b *Batch) Leave(i int, reason string) {
-	b.leave(i, b.Mapping.Key(b.Rows[i]), reason)
+func (b *Batch) Leave(i int, why Why) {
+	reason := "outside of the period"
+	if why == NothingToCancel {
+		reason = "cancelled in the source, and there is no event to cancel"
+	}
+	b.leave(i, b.Mapping.Key(b.Rows[i]), why, reason)
 }
 
 // Present tells whether a key of the source has the ID, and its row's fate.

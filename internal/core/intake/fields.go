@@ -15,13 +15,14 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
+	"almanach/internal/core/template"
 )
 
 // textField is a field made of one template.
 type textField struct {
 	name     string // as the intake calls it
 	field    event.Field
-	template *Template
+	template *template.Template
 	read     func(string) (string, *fault.Fault) // gives the field's canonical text; nil takes it as it is
 }
 
@@ -33,7 +34,7 @@ var textFields = []textField{
 	{name: "description", field: event.Description},
 	{name: "url", field: event.URL, read: readLink},
 	{name: "categories", field: event.Categories, read: readList},
-	{name: "status", field: event.Status, read: oneOf("a status", statusWords)},
+	{name: "status", field: event.Status, read: oneOf("a status", event.StatusWords)},
 	{name: "conference", field: event.Conference, read: readLink},
 	{name: "colour", field: event.Colour, read: readColour},
 	{name: "busy", field: event.Busy, read: oneOf("busy or free", busyWords)},
@@ -43,7 +44,6 @@ var textFields = []textField{
 }
 
 var (
-	statusWords     = map[string]string{"confirmed": "confirmed", "definite": "confirmed", "tentative": "tentative", "provisional": "tentative", "cancelled": "cancelled", "canceled": "cancelled"}
 	busyWords       = map[string]string{"busy": "", "yes": "", "opaque": "", "free": "free", "no": "free", "transparent": "free", "available": "free"}
 	visibilityWords = map[string]string{"public": "", "private": "private", "confidential": "confidential"}
 	answerWords     = map[string]string{"accepted": "accepted", "yes": "accepted", "declined": "declined", "no": "declined", "tentative": "tentative", "maybe": "tentative"}
@@ -66,6 +66,9 @@ func oneOf(what string, words map[string]string) func(string) (string, *fault.Fa
 		return "", f
 	}
 }
+
+// readAnswer reads whether somebody comes.
+func readAnswer(text string) (string, *fault.Fault) { return oneOf("an answer", answerWords)(text) }
 
 func readPriority(text string) (string, *fault.Fault) {
 	if n, err := strconv.Atoi(text); err == nil && n >= 1 && n <= 9 {
@@ -250,103 +253,33 @@ func readReminder(text string, start int64, allDay bool) (event.Reminder, *fault
 	return r, nil
 }
 
-// compileFields compiles what is neither the time nor the key.
-func (m *Mapping) compileFields(c *compiler, in *Intake, template func(string) *Template, keep func(*fault.Fault)) {
-	for _, f := range textFields {
-		if f.template = template(f.name); f.template != nil {
-			m.texts = append(m.texts, f)
-		}
-	}
-	m.organizer, m.participation = template("organizer"), template("participation")
-	for _, p := range []struct {
-		name string
-		part event.Part
-	}{{"attendees", event.Required}, {"optional", event.Optional}, {"resources", event.Resource}, {"rooms", event.Room}} {
-		if t := template(p.name); t != nil {
-			m.people = append(m.people, peopleField{p.name, p.part, t})
-		}
-	}
-	for _, t := range in.reminders {
-		compiled, f := c.template(t)
-		keep(f)
-		m.reminders = append(m.reminders, compiled)
-	}
-	for _, p := range in.properties {
-		if reserved[p.name] || strings.HasPrefix(p.name, "X-ALMANACH-") || !validName(p.name) {
-			f := p.at.Fault(0, "cannot be set as a property").Do("set it by the field of the event it belongs to, or take a name of your own that begins with X-")
-			f.Value, f.Quoted = p.name, true
-			keep(f)
-			continue
-		}
-		compiled, f := c.template(p.template)
-		keep(f)
-		m.properties = append(m.properties, propertyField{p.name, compiled})
-	}
-}
-
-// reserved are the properties that other fields own, and those that make an
-// event what it is.
-var reserved = map[string]bool{
-	"BEGIN": true, "END": true, "UID": true, "DTSTAMP": true, "DTSTART": true, "DTEND": true, "DURATION": true, "RRULE": true, "RDATE": true, "EXDATE": true, "RECURRENCE-ID": true, "SEQUENCE": true, "CREATED": true, "LAST-MODIFIED": true,
-	"SUMMARY": true, "LOCATION": true, "DESCRIPTION": true, "STYLED-DESCRIPTION": true, "URL": true, "CATEGORIES": true, "STATUS": true, "CONFERENCE": true, "COLOR": true, "TRANSP": true, "PRIORITY": true, "CLASS": true, "ORGANIZER": true, "ATTENDEE": true, "ATTACH": true,
-}
-
-func validName(name string) bool {
-	return name != "" && strings.Trim(name, "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-") == ""
-}
-
 type peopleField struct {
 	name     string
 	part     event.Part
-	template *Template
+	template *template.Template
 }
 
 type propertyField struct {
 	name     string
-	template *Template
-}
-
-// blame gives the column of a template that holds a value, or its first one.
-func (m *Mapping) blame(t *Template, row table.Row, value string) string {
-	first := ""
-	for _, p := range t.parts {
-		if p.column < 0 {
-			if p.optional != nil {
-				if column := m.blame(p.optional, row, value); column != "" && first == "" {
-					first = column
-				}
-			}
-			continue
-		}
-		if cell := cellText(row.Cell(p.column)); value != "" && strings.Contains(cell, value) {
-			return m.Header.Label(p.column)
-		}
-		if first == "" {
-			first = m.Header.Label(p.column)
-		}
-	}
-	return first
+	template *template.Template
 }
 
 // remembered gives what a text of a field came to on an earlier row, or else
 // what read makes of it. slot tells the fields apart.
-func (m *Mapping) remembered(slot int, text string, read func() (string, *fault.Fault)) (string, *fault.Fault) {
-	for len(m.memos) <= slot {
-		m.memos = append(m.memos, memo{})
-	}
+func (m *Mapper) remembered(slot int, text string, read func() (string, *fault.Fault)) (string, *fault.Fault) {
 	m.scratch = append(m.scratch[:0], text...)
-	if s, ok := m.memos[slot].get(m.scratch); ok {
+	if s, ok := m.memos[slot].Get(m.scratch); ok {
 		return s, nil
 	}
 	s, f := read()
 	if f == nil {
-		m.memos[slot].put([]byte(text), s)
+		m.memos[slot].Put([]byte(text), s)
 	}
 	return s, f
 }
 
 // fillFields gives the event what is neither its time nor its reminders.
-func (m *Mapping) fillFields(row table.Row, w *Wanted) *fault.Fault {
+func (m *Mapper) fillFields(row table.Row, w *Wanted) *fault.Fault {
 	for i := range m.texts {
 		if f := m.fillText(&m.texts[i], row, w); f != nil {
 			return f
@@ -360,22 +293,22 @@ func (m *Mapping) fillFields(row table.Row, w *Wanted) *fault.Fault {
 
 // rendered gives a template's text, and whether the field is to be set: an
 // empty one is left alone unless the intake clears it.
-func (m *Mapping) rendered(t *Template, row table.Row) (text string, set bool, f *fault.Fault) {
-	if t.filled(row) {
-		if text, f = m.eval.render(t, row); f != nil {
+func (m *Mapper) rendered(t *template.Template, row table.Row) (text string, set bool, f *fault.Fault) {
+	if t.Filled(row) {
+		if text, f = m.eval.Render(t); f != nil {
 			return "", false, f
 		}
 	}
 	return text, text != "" || m.intake.Clear, nil
 }
 
-func (m *Mapping) fillText(t *textField, row table.Row, w *Wanted) *fault.Fault {
+func (m *Mapper) fillText(t *textField, row table.Row, w *Wanted) *fault.Fault {
 	text, set, f := m.rendered(t.template, row)
 	if f == nil && text != "" && t.read != nil {
 		raw := text
 		text, f = m.remembered(int(t.field), raw, func() (string, *fault.Fault) { return t.read(raw) })
 		if f != nil && f.Place.Column == "" {
-			f.Place.Column = m.blame(t.template, row, raw)
+			f.Place.Column = t.template.Blame(m.Header, row, raw)
 		}
 	}
 	if f != nil {
@@ -386,19 +319,35 @@ func (m *Mapping) fillText(t *textField, row table.Row, w *Wanted) *fault.Fault 
 		return nil
 	}
 	if t.field == event.Description && m.intake.Markdown {
-		plain, styled := markdown(text)
-		w.Event.SetText(event.Styled, styled)
-		text = plain
+		return m.fillMarkdown(t, row, w, text)
 	}
 	w.Event.SetText(t.field, text)
 	return nil
 }
 
-func (m *Mapping) fillPeople(row table.Row, w *Wanted) *fault.Fault {
-	fail := func(f *fault.Fault, field string, t *Template) *fault.Fault {
+// fillMarkdown gives the event its description as plain and as styled text. Of
+// the signs of Markdown those in the template count; what stands in cells is
+// only text.
+func (m *Mapper) fillMarkdown(t *textField, row table.Row, w *Wanted, text string) *fault.Fault {
+	if text != "" {
+		m.marked.Load(row)
+		var f *fault.Fault
+		if text, f = m.marked.Render(t.template); f != nil {
+			f.Field = t.name
+			return f
+		}
+	}
+	plain, styled := markdown(text)
+	w.Event.SetText(event.Styled, styled)
+	w.Event.SetText(event.Description, plain)
+	return nil
+}
+
+func (m *Mapper) fillPeople(row table.Row, w *Wanted) *fault.Fault {
+	fail := func(f *fault.Fault, field string, t *template.Template) *fault.Fault {
 		f.Field = field
 		if f.Place.Column == "" {
-			f.Place.Column = m.blame(t, row, f.Value)
+			f.Place.Column = t.Blame(m.Header, row, f.Value)
 		}
 		return f
 	}
@@ -443,7 +392,7 @@ func (m *Mapping) fillPeople(row table.Row, w *Wanted) *fault.Fault {
 	if m.participation != nil {
 		text, set, f := m.rendered(m.participation, row)
 		if f == nil && text != "" {
-			text, f = oneOf("an answer", answerWords)(text)
+			text, f = readAnswer(text)
 		}
 		if f != nil {
 			return fail(f, "participation", m.participation)
@@ -455,7 +404,7 @@ func (m *Mapping) fillPeople(row table.Row, w *Wanted) *fault.Fault {
 	return nil
 }
 
-func (m *Mapping) fillProperties(row table.Row, w *Wanted) *fault.Fault {
+func (m *Mapper) fillProperties(row table.Row, w *Wanted) *fault.Fault {
 	if len(m.properties) == 0 {
 		return nil
 	}
@@ -467,7 +416,7 @@ func (m *Mapping) fillProperties(row table.Row, w *Wanted) *fault.Fault {
 			return f
 		}
 		if set {
-			items = append(items, p.name+":"+strings.ReplaceAll(text, "\n", `\n`))
+			items = append(items, event.Property(p.name, text))
 		}
 	}
 	if len(items) > 0 {
@@ -478,7 +427,7 @@ func (m *Mapping) fillProperties(row table.Row, w *Wanted) *fault.Fault {
 
 // fillReminders gives the event its reminders, some of which depend on when it
 // starts.
-func (m *Mapping) fillReminders(row table.Row, w *Wanted) *fault.Fault {
+func (m *Mapper) fillReminders(row table.Row, w *Wanted) *fault.Fault {
 	if len(m.reminders) == 0 {
 		return nil
 	}
@@ -496,7 +445,7 @@ func (m *Mapping) fillReminders(row table.Row, w *Wanted) *fault.Fault {
 			}
 		}
 		if f != nil {
-			f.Field, f.Place.Column = "reminders", m.blame(t, row, f.Value)
+			f.Field, f.Place.Column = "reminders", t.Blame(m.Header, row, f.Value)
 			return f
 		}
 		if all != "" && text != "" {

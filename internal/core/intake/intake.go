@@ -14,15 +14,19 @@
 package intake
 
 import (
+	"maps"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/settings"
 	"almanach/internal/core/table"
+	"almanach/internal/core/template"
 )
 
 // Intake is one described source.
@@ -47,11 +51,11 @@ type Intake struct {
 	Send     bool                         // invitations
 	Markdown bool                         // the description is Markdown
 
-	event               map[string]template // by setting name
-	leaveOut, cancel    template
-	reminders           []template
-	properties          []property
-	keyAt, intoAt, root *settings.Value
+	event            map[string]template.Source // by setting name
+	leaveOut, cancel template.Source
+	reminders        []template.Source
+	properties       []property
+	intoAt, root     *settings.Value
 }
 
 // Period is the time a source is about, as days; zero ends are open.
@@ -68,7 +72,7 @@ type Labels struct {
 // property is one of the event's other properties.
 type property struct {
 	name string
-	template
+	template.Source
 }
 
 // From says where the rows come from. One of File, Newest, Files, Folder and
@@ -94,12 +98,6 @@ type Assume struct {
 	Overnight time.Duration
 }
 
-// template is a text with columns in braces, and where it was written.
-type template struct {
-	text string
-	at   *settings.Value
-}
-
 // DefaultOvernight is the longest event that may end on the next day without
 // saying so.
 const DefaultOvernight = 12 * time.Hour
@@ -120,8 +118,8 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 		},
 		Key: v.Words("key"), Into: v.Words("into"), Zone: v.Text("zone"), Gone: v.Text("agree.gone"), Past: v.Yes("agree.past"),
 		Assume: Assume{Length: v.Length("assume.length"), Overnight: v.Length("assume.overnight")},
-		event:  map[string]template{},
-		keyAt:  v.Get("key"), intoAt: v.Get("into"), root: v,
+		event:  map[string]template.Source{},
+		intoAt: v.Get("into"), root: v,
 	}
 	if h := v.Get("from.header"); h != nil {
 		var ok bool
@@ -140,18 +138,18 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	in.Dates.Unix = map[string]time.Duration{"seconds": time.Second, "milliseconds": time.Millisecond}[v.Text("unix")]
 	if e := v.Get("event"); e != nil {
 		for _, c := range e.Values {
-			in.event[c.Name] = template{e.Text(c.Name), c}
+			in.event[c.Name] = template.Source{Text: e.Text(c.Name), At: c}
 		}
 		if c := e.Get("reminders"); c != nil {
 			delete(in.event, "reminders")
 			for _, text := range c.Texts {
-				in.reminders = append(in.reminders, template{text, c})
+				in.reminders = append(in.reminders, template.Source{Text: text, At: c})
 			}
 		}
 		if c := e.Get("properties"); c != nil {
 			delete(in.event, "properties")
 			for _, p := range c.Values {
-				in.properties = append(in.properties, property{strings.ToUpper(p.Name), template{p.String(), p}})
+				in.properties = append(in.properties, property{strings.ToUpper(p.Name), template.Source{Text: p.String(), At: p}})
 			}
 		}
 		in.Markdown = e.Text("description_as") == "markdown"
@@ -167,8 +165,8 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 			in.Words[t.Name] = w.Table(t.Name)
 		}
 	}
-	in.leaveOut = template{v.Text("leave_out"), v.Get("leave_out")}
-	in.cancel = template{v.Text("cancel_when"), v.Get("cancel_when")}
+	in.leaveOut = template.Source{Text: v.Text("leave_out"), At: v.Get("leave_out")}
+	in.cancel = template.Source{Text: v.Text("cancel_when"), At: v.Get("cancel_when")}
 	in.Defaults()
 	faults = in.incomplete(file)
 	if p, own := v.Get("event.participation"), v.Text("event.own_address"); p != nil && !strings.Contains(own, "@") {
@@ -198,10 +196,10 @@ func (in *Intake) incomplete(file string) []*fault.Fault {
 	if len(in.Key) == 0 {
 		miss("which column is the key", "key: Booking no")
 	}
-	if in.event["start"].text == "" {
+	if in.event["start"].Text == "" {
 		miss("when the events start", `start: "{Date}" under event`)
 	}
-	if in.event["title"].text == "" {
+	if in.event["title"].Text == "" {
 		miss("what the events are called", `title: "{Vessel}" under event`)
 	}
 	var places []string
@@ -228,22 +226,41 @@ func (in *Intake) FirstPlace() string {
 	return in.Into[0]
 }
 
-// SetEvent gives a field of the event its template, as a file would.
-func (in *Intake) SetEvent(field, text string) {
-	if in.event == nil {
-		in.event = map[string]template{}
-	}
-	in.event[field] = template{text: text}
-}
-
 // EventText gives the template of a field, "" when it is not mapped.
-func (in *Intake) EventText(field string) string { return in.event[field].text }
+func (in *Intake) EventText(field string) string { return in.event[field].Text }
 
 // SetLeaveOut and SetCancel give the conditions, as a file would.
-func (in *Intake) SetLeaveOut(condition string) { in.leaveOut = template{text: condition} }
+func (in *Intake) SetLeaveOut(condition string) { in.leaveOut = template.Source{Text: condition} }
 
 // SetCancel gives the condition under which a row's event is cancelled.
-func (in *Intake) SetCancel(condition string) { in.cancel = template{text: condition} }
+func (in *Intake) SetCancel(condition string) { in.cancel = template.Source{Text: condition} }
+
+// With gives a copy of the intake to which change has been done. Nothing that
+// change may do to the copy's fields is seen in the intake itself.
+func (in *Intake) With(change func(*Intake)) *Intake {
+	out := *in
+	out.Key, out.Into, out.Routes = slices.Clone(in.Key), slices.Clone(in.Into), maps.Clone(in.Routes)
+	out.event = maps.Clone(in.event)
+	change(&out)
+	return &out
+}
+
+// Matched gives a copy of the intake for a table that no file describes, with
+// the columns that suit the fields.
+func (in *Intake) Matched(header table.Header, rows []table.Row, set moment.Settings) (*Intake, []match.Choice, *fault.Fault) {
+	choices, f := match.Columns(header, rows, in.Key, set)
+	return in.With(func(out *Intake) { out.SetEvent(choices) }), choices, f
+}
+
+// SetEvent gives the fields of the event the templates chosen for them.
+func (in *Intake) SetEvent(choices []match.Choice) {
+	if in.event == nil {
+		in.event = map[string]template.Source{}
+	}
+	for _, c := range choices {
+		in.event[c.Field] = template.Source{Text: c.Template}
+	}
+}
 
 var countersAndDates = regexp.MustCompile(`(?i)([-_ .(]*(\d{4}[-_. ]?\d{2}([-_. ]?\d{2})?|\d{1,2}[-_. ]\d{1,2}[-_. ]\d{2,4}|v?\d+|copy|copia|kopie|final|new)\)?)+$`)
 

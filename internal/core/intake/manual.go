@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"almanach/internal/core/settings"
+	"almanach/internal/core/template"
 )
 
 // Manual writes docs/intake.md from the definitions that check the files.
@@ -43,12 +44,12 @@ else; they are bounded in time and memory. Conditions (` + "`leave_out`, `cancel
 are expressions that give true or false: ` + "`Status == \"Withdrawn\"`" + `, with ` + "`and`, `or`,\n`not`, `in`, `contains`, `startsWith`, `matches`" + `.
 
 Our own functions, beside `)
-	names := make([]string, len(borrowed))
-	for i, n := range borrowed {
+	names := template.Borrowed()
+	for i, n := range names {
 		names[i] = "`" + n + "`"
 	}
 	b.WriteString(strings.Join(names, ", ") + ":\n\n| function | gives |\n|---|---|\n")
-	for _, f := range Functions {
+	for _, f := range template.Functions {
 		fmt.Fprintf(&b, "| `%s` | %s |\n", f.Form, f.Doc)
 	}
 	b.WriteString(`

@@ -1,10 +1,8 @@
 package intake
 
 import (
-	"fmt"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"almanach/internal/core/event"
@@ -12,163 +10,49 @@ import (
 	"almanach/internal/core/identity"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
+	"almanach/internal/core/template"
 	"almanach/internal/core/zone"
 )
 
-// A Mapping is an intake compiled against a source's header. It is not safe
-// for concurrent use.
+// A Mapping is an intake compiled against a source's header. It learns the
+// columns once (Learn), and is not changed any more after that: what maps rows
+// is a Mapper, of which each goroutine has its own.
 type Mapping struct {
 	Header table.Header
 	Zones  *zone.Book
 	Zone   *zone.Zone // of times that name none; nil for floating
 
 	intake           *Intake
+	compiler         *template.Compiler
 	key              []int
-	leaveOut, cancel *Condition
+	leaveOut, cancel *template.Condition
 	texts            []textField
 	people           []peopleField
-	organizer        *Template
-	participation    *Template
-	reminders        []*Template
+	organizer        *template.Template
+	participation    *template.Template
+	reminders        []*template.Template
 	properties       []propertyField
 	start, end       *moments
 	borrowed         bool // the end's date is the start's own cell
-	length           *Template
-	allDay, zoneOf   *Template
+	length           *template.Template
+	allDay, zoneOf   *template.Template
 	series           series
 	occurrence       *moments
 	dates            moment.Settings
-	into             []*Template
+	into             []*template.Template
 	needs            []int
-	from, to         int64                  // the period, as midnights; 0 for open ends
-	columns          map[int]*moment.Column // what was learnt of each column that holds dates
-	eval             evaluator
-	memos            []memo // by field: what its texts came to
-	scratch          []byte
-	width            int  // cells an expression needs
-	needCells        bool // whether there is any expression
-	inputs           []int
+	from, to         int64            // the period, as midnights; 0 for open ends
+	columns          []*moment.Column // by column: what was learnt of its dates; nil for those that hold none
+	virtual          []*moment.Column // by slot: of texts that are put together first
 }
 
 // moments is what a date and time is made of: columns read each on its own,
 // or a text put together first.
 type moments struct {
 	columns []int
-	text    *Template
-	virtual *moment.Column // for text
+	text    *template.Template
+	slot    int // of text
 	name    string
-}
-
-// Compile compiles the intake against a header. fallback is the zone of times
-// for which neither row nor intake names one, nil for floating times. The
-// faults name every column that does not exist.
-func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.Zone, present time.Time) (*Mapping, []*fault.Fault) {
-	m := &Mapping{Header: header, Zones: zones, Zone: fallback, intake: in, columns: map[int]*moment.Column{}}
-	c := &compiler{header: header, used: map[int]bool{}, words: in.Words, inputs: map[int]bool{}}
-	dates := in.Dates
-	dates.Zones, dates.Present = zones, present
-	m.dates = dates
-	c.dates = func(i int) {
-		if m.columns[i] == nil {
-			m.columns[i] = moment.NewColumn(dates)
-		}
-	}
-	var faults []*fault.Fault
-	keep := func(f *fault.Fault) {
-		if f != nil {
-			faults = append(faults, f)
-		}
-	}
-	if in.Zone != "" {
-		z, err := zones.Find(in.Zone)
-		if err != nil {
-			u := zones.Unknown(in.Zone)
-			f := in.root.Get("zone").Fault(0, "%s", u.Cause)
-			f.Value, f.Quoted, f.Advice = u.Value, true, u.Advice
-			keep(f)
-		}
-		m.Zone = z
-	}
-	for _, name := range in.Key {
-		i := c.column(strings.Trim(name, "{}"))
-		if i < 0 {
-			u := c.unknown(strings.Trim(name, "{}"))
-			f := in.keyAt.Fault(0, "%s", u.Cause)
-			f.Value, f.Quoted, f.Advice = name, true, u.Advice
-			keep(f)
-		}
-		m.key = append(m.key, i)
-	}
-	template := func(name string) *Template {
-		t, ok := in.event[name]
-		if !ok || t.text == "" {
-			return nil
-		}
-		out, f := c.template(t)
-		keep(f)
-		return out
-	}
-	m.compileFields(c, in, template, keep)
-	m.start, m.end = m.moments("start", template("start"), dates), m.moments("end", template("end"), dates)
-	m.length, m.allDay, m.zoneOf = template("length"), template("all_day"), template("zone")
-	m.compileSeries(template, dates)
-	m.occurrence = m.moments("occurrence", template("occurrence"), dates)
-	m.compilePlace(c, in, keep)
-	var f *fault.Fault
-	m.leaveOut, f = c.condition(in.leaveOut)
-	keep(f)
-	m.cancel, f = c.condition(in.cancel)
-	keep(f)
-	for i := range c.used {
-		m.width = max(m.width, i+1)
-	}
-	m.needCells, m.inputs = c.cells, slices.Sorted(maps.Keys(c.inputs))
-	m.eval.columns = m.columns
-	return m, faults
-}
-
-// compilePlace compiles what decides whether and where a row is loaded.
-func (m *Mapping) compilePlace(c *compiler, in *Intake, keep func(*fault.Fault)) {
-	for _, text := range in.Into {
-		t, f := c.template(template{text, in.intoAt})
-		keep(f)
-		m.into = append(m.into, t)
-	}
-	for _, name := range in.Needs {
-		i := c.column(strings.Trim(name, "{}"))
-		if i < 0 {
-			u := c.unknown(strings.Trim(name, "{}"))
-			f := in.root.Get("needs").Fault(0, "%s", u.Cause)
-			f.Value, f.Quoted, f.Advice = name, true, u.Advice
-			keep(f)
-		}
-		m.needs = append(m.needs, i)
-	}
-	set := m.dates
-	set.Stated = true
-	for _, end := range []struct {
-		text, path string
-		into       *int64
-	}{{in.Period.From, "period.from", &m.from}, {in.Period.To, "period.to", &m.to}} {
-		if end.text == "" {
-			continue
-		}
-		col := moment.NewColumn(set)
-		cell := table.Cell{Kind: table.Text, Text: end.text}
-		col.Learn(1, cell)
-		col.Settle()
-		v, f := col.Read(cell)
-		if f != nil || !v.HasDate {
-			at := in.root.Get(end.path).Fault(0, "is not a day")
-			at.Value, at.Quoted = end.text, true
-			keep(at.Do("write it as 2026-03-05, or in two weeks"))
-			continue
-		}
-		*end.into = v.Date
-		if end.into == &m.to {
-			m.to += 86400 // the last day is in it
-		}
-	}
 }
 
 // InPeriod tells whether an event lies in the time that the source is about.
@@ -184,148 +68,85 @@ func (m *Mapping) InPeriod(s event.Span) bool {
 	return (m.to == 0 || wall < m.to) && (m.from == 0 || end > m.from)
 }
 
-// Places gives the calendars a row goes to, by name.
-func (m *Mapping) Places(row table.Row) ([]string, *fault.Fault) {
-	m.load(row)
-	var out []string
-	for _, t := range m.into {
-		text, f := m.eval.render(t, row)
-		if f != nil {
-			return nil, f
-		}
-		names := []string{text}
-		if m.intake.Routes != nil {
-			name, ok := m.intake.Routes[text]
-			if !ok && text != "" {
-				known := slices.Sorted(maps.Keys(m.intake.Routes))
-				f := fault.Unknown("route", text, known)
-				f.Cause = fault.Newf("leads to no calendar: routes does not have it").Cause
-				f.Place.Column = m.blame(t, row, text)
-				return nil, f
-			}
-			names[0] = name
-		}
-		if names[0] == "" {
-			f := fault.Newf("nothing in the row says which calendar it goes to").Do("fill it in")
-			f.Place.Column = m.blame(t, row, "")
-			return nil, f
-		}
-		for _, n := range names {
-			if !slices.Contains(out, n) {
-				out = append(out, n)
-			}
-		}
-	}
-	return out, nil
+// Destination is a calendar that a row goes to.
+type Destination struct {
+	Name string
+	// FromRow tells that the name was read from the row, and not written in a
+	// setting: it can only be a name, never a path.
+	FromRow bool
+	Column  string // that it was read from
 }
 
 // Fixed gives the calendars when every row goes to the same, and whether it
 // does.
-func (m *Mapping) Fixed() ([]string, bool) {
+func (m *Mapping) Fixed() ([]Destination, bool) {
 	for _, t := range m.into {
-		for _, p := range t.parts {
-			if p.column >= 0 || p.program != nil || p.optional != nil {
-				return nil, false
-			}
+		if _, fixed := t.Fixed(); !fixed {
+			return nil, false
 		}
 	}
-	names, f := m.Places(table.Row{})
+	names, f := m.Mapper().Places(table.Row{})
 	return names, f == nil
 }
 
-// Fork gives a mapping that maps as this one does and may be used beside it
-// by another goroutine. The rows must have been learnt.
-func (m *Mapping) Fork() *Mapping {
-	fork := *m
-	fork.eval, fork.memos = evaluator{}, nil
-	fork.columns = make(map[int]*moment.Column, len(m.columns))
-	for i, c := range m.columns {
-		fork.columns[i] = c.Fork()
-	}
-	fork.start, fork.end = m.start.fork(), m.end.fork()
-	fork.occurrence = m.occurrence.fork()
-	fork.series.until, fork.series.except, fork.series.also = m.series.until.fork(), m.series.except.fork(), m.series.also.fork()
-	fork.eval.columns = fork.columns
-	return &fork
-}
-
-func (s *moments) fork() *moments {
-	if s == nil || s.virtual == nil {
-		return s
-	}
-	fork := *s
-	fork.virtual = s.virtual.Fork()
-	return &fork
-}
-
-func (m *Mapping) moments(name string, t *Template, set moment.Settings) *moments {
-	if t == nil {
-		return nil
-	}
-	if columns, ok := t.columns(); ok {
-		for _, i := range columns {
-			if m.columns[i] == nil {
-				m.columns[i] = moment.NewColumn(set)
-			}
-		}
-		return &moments{columns: columns, name: name}
-	}
-	return &moments{text: t, virtual: moment.NewColumn(set), name: name}
-}
-
 // Learn takes the dates of all rows into account. It must be called once,
-// before Settle.
+// before any row is mapped.
 func (m *Mapping) Learn(rows []table.Row) {
-	order := slices.Sorted(maps.Keys(m.columns))
 	for _, r := range rows {
 		if r.Fault != nil {
 			continue
 		}
-		for _, i := range order {
-			m.columns[i].Learn(int(r.Number), r.Cell(i))
-		}
-	}
-	if len(m.series.lists()) > 0 {
-		for _, r := range rows {
-			if r.Fault == nil {
-				m.load(r)
-				m.learnSeries(r)
+		for i, c := range m.columns {
+			if c != nil {
+				c.Learn(int(r.Number), r.Cell(i))
 			}
 		}
 	}
-	for _, s := range []*moments{m.start, m.end, m.series.until, m.occurrence} {
-		if s == nil || s.text == nil {
-			continue
-		}
-		for _, r := range rows {
-			m.load(r)
-			if text, f := m.eval.render(s.text, r); f == nil && r.Fault == nil && s.text.filled(r) {
-				s.virtual.Learn(int(r.Number), table.Cell{Kind: table.Text, Text: text})
-			}
+	for _, c := range m.columns {
+		if c != nil {
+			c.Settle()
 		}
 	}
+	if len(m.virtual) > 0 {
+		m.learnTexts(rows)
+	}
+	for _, s := range m.spans() {
+		if s.text == nil {
+			m.settlePair(s)
+		}
+	}
+	m.borrowed = m.endBorrows()
 }
 
-// Settle ends the learning.
-func (m *Mapping) Settle() {
-	for _, c := range m.columns {
+// spans are the moments that the mapping reads.
+func (m *Mapping) spans() []*moments {
+	return slices.DeleteFunc([]*moments{m.start, m.end, m.series.until, m.occurrence}, func(s *moments) bool { return s == nil })
+}
+
+// learnTexts learns the dates in texts that are put together first.
+func (m *Mapping) learnTexts(rows []table.Row) {
+	mapper := m.Mapper() // it must not outlive the learning
+	for _, r := range rows {
+		if r.Fault != nil {
+			continue
+		}
+		mapper.eval.Load(r)
+		mapper.learnSeries(r)
+		for _, s := range m.spans() {
+			if s.text == nil || !s.text.Filled(r) {
+				continue
+			}
+			if text, f := mapper.eval.Render(s.text); f == nil {
+				m.virtual[s.slot].Learn(int(r.Number), table.Cell{Kind: table.Text, Text: text})
+			}
+		}
+	}
+	for _, c := range m.virtual {
 		c.Settle()
 	}
 	for _, d := range m.series.lists() {
-		d.column.Settle()
-		d.column.Prefer(moment.DateRole)
+		m.virtual[d.slot].Prefer(moment.DateRole)
 	}
-	for _, s := range []*moments{m.start, m.end, m.series.until, m.occurrence} {
-		if s == nil {
-			continue
-		}
-		if s.text != nil {
-			s.virtual.Settle()
-			continue
-		}
-		m.settlePair(s)
-	}
-	m.borrowed = m.endBorrows()
 }
 
 // endBorrows tells whether the end takes its date from a cell of the start,
@@ -371,64 +192,12 @@ func (m *Mapping) settlePair(s *moments) {
 // month, by the column's name, in the order of the columns.
 func (m *Mapping) Evidence() []string {
 	var out []string
-	for i := range m.width {
-		if c := m.columns[i]; c != nil && c.Role() != moment.ClockRole && c.Evidence() != "" {
+	for i, c := range m.columns {
+		if c != nil && c.Role() != moment.ClockRole && c.Evidence() != "" {
 			out = append(out, m.Header.Label(i)+": "+c.Evidence())
 		}
 	}
 	return out
-}
-
-// Notes says what was taken for granted in mapping one row. It is a set.
-type Notes uint16
-
-// What a mapping can take for granted.
-const (
-	AssumedLength Notes = 1 << iota
-	AssumedOvernight
-	AssumedAllDay
-	AssumedOverlap
-	SameRowTwice
-	AssumedFirst
-	assumedDates = 8 // moment's assumptions stand from this bit on
-)
-
-// Words lists the notes as a clerk reads them.
-func (n Notes) Words(in *Intake) []string {
-	var out []string
-	for i, w := range []string{"end assumed: " + ShowLength(in.Assume.Length), "overnight assumed: ends on the next day", "all day assumed: no time given", "time happens twice when the clocks go back: the first is meant", "the same row stands twice: counted once", "moved to the first day that it repeats on"} {
-		if n&(1<<i) != 0 {
-			out = append(out, w)
-		}
-	}
-	for _, w := range moment.Assumption(n >> assumedDates).Names() {
-		out = append(out, w+" assumed")
-	}
-	return out
-}
-
-// Kinds lists the notes as single words for counting.
-func (n Notes) Kinds(in *Intake) []string {
-	var out []string
-	for i, w := range []string{"length " + ShowLength(in.Assume.Length), "overnight", "all day", "first of two times", "doubled rows counted once", "first day that it repeats on"} {
-		if n&(1<<i) != 0 {
-			out = append(out, w)
-		}
-	}
-	return append(out, moment.Assumption(n>>assumedDates).Names()...)
-}
-
-// ShowLength writes a length as a clerk would: 2h, 90min, 1d.
-func ShowLength(d time.Duration) string {
-	switch {
-	case d >= 24*time.Hour && d%(24*time.Hour) == 0:
-		return strings.TrimSuffix((d/24).String(), "h0m0s") + "d"
-	case d%time.Hour == 0:
-		return strings.TrimSuffix(d.String(), "0m0s")
-	case d < time.Hour*3 && d%time.Minute == 0:
-		return strings.TrimSuffix(time.Duration(d/time.Minute).String(), "ns") + "min"
-	}
-	return strings.TrimSuffix(d.String(), "0s")
 }
 
 // Wanted is what a row wants to stand in the calendar.
@@ -437,12 +206,6 @@ type Wanted struct {
 	Cancel     bool // only that its event be cancelled
 	Notes      Notes
 	Recurrence zone.Time // which occurrence of its series is meant; zero for an event of its own
-}
-
-func (m *Mapping) load(row table.Row) {
-	if m.needCells {
-		m.eval.load(row, m.width, m.inputs)
-	}
 }
 
 // Key gives the row's key.
@@ -459,20 +222,65 @@ func (m *Mapping) appendKey(k identity.Key, row table.Row) identity.Key {
 
 // keyLabel names the key's columns.
 func (m *Mapping) keyLabel() string {
-	names := make([]string, len(m.key))
+	names := ""
 	for i, col := range m.key {
-		names[i] = m.Header.Label(col)
+		if i > 0 {
+			names += " and "
+		}
+		names += m.Header.Label(col)
 	}
-	return strings.Join(names, " and ")
+	return names
+}
+
+// A Mapper maps rows by a Mapping. It belongs to one goroutine.
+type Mapper struct {
+	*Mapping
+	eval    *template.Evaluator
+	marked  *template.Evaluator // for Markdown, whose signs in cells are only text
+	columns []*moment.Reader    // by column
+	virtual []*moment.Reader    // by slot
+	memos   []template.Memo     // by field: what its texts came to
+	scratch []byte
+}
+
+// Mapper gives a new mapper. The rows must have been learnt.
+func (m *Mapping) Mapper() *Mapper {
+	out := &Mapper{Mapping: m, columns: make([]*moment.Reader, len(m.columns)), virtual: make([]*moment.Reader, len(m.virtual)), memos: make([]template.Memo, event.NumFields+len(m.people))}
+	for i, c := range m.columns {
+		if c != nil {
+			out.columns[i] = c.Reader()
+		}
+	}
+	for i, c := range m.virtual {
+		out.virtual[i] = c.Reader()
+	}
+	read := func(column int, row table.Row) (moment.Value, *fault.Fault) {
+		return out.columns[column].Read(row.Cell(column), sent(row))
+	}
+	out.eval = m.compiler.Evaluator(read)
+	if m.intake.Markdown {
+		out.marked = m.compiler.Evaluator(read)
+		out.marked.Mark = escapeMarkdown
+	}
+	return out
+}
+
+// sent is the day from which a row's "tomorrow" counts: when the message it is
+// from was sent, or zero.
+func sent(row table.Row) time.Time {
+	if row.Origin == nil {
+		return time.Time{}
+	}
+	return row.Origin.Sent
 }
 
 // LeftOut gives the reason why a row is left out on purpose, or "".
-func (m *Mapping) LeftOut(row table.Row) (string, *fault.Fault) {
+func (m *Mapper) LeftOut(row table.Row) (string, *fault.Fault) {
 	if m.leaveOut == nil {
 		return "", nil
 	}
-	m.load(row)
-	met, f := m.eval.met(m.leaveOut)
+	m.eval.Load(row)
+	met, f := m.eval.Met(m.leaveOut)
 	if f != nil || !met {
 		return "", f
 	}
@@ -480,17 +288,50 @@ func (m *Mapping) LeftOut(row table.Row) (string, *fault.Fault) {
 }
 
 // Cancelled tells whether the row's event is to be cancelled.
-func (m *Mapping) Cancelled(row table.Row) (bool, *fault.Fault) {
+func (m *Mapper) Cancelled(row table.Row) (bool, *fault.Fault) {
 	if m.cancel == nil {
 		return false, nil
 	}
-	m.load(row)
-	return m.eval.met(m.cancel)
+	m.eval.Load(row)
+	return m.eval.Met(m.cancel)
+}
+
+// Places gives the calendars a row goes to.
+func (m *Mapper) Places(row table.Row) ([]Destination, *fault.Fault) {
+	m.eval.Load(row)
+	var out []Destination
+	for _, t := range m.into {
+		text, f := m.eval.Render(t)
+		if f != nil {
+			return nil, f
+		}
+		_, fixed := t.Fixed()
+		to := Destination{Name: text, FromRow: !fixed, Column: t.Blame(m.Header, row, text)}
+		if m.intake.Routes != nil {
+			name, ok := m.intake.Routes[text]
+			if !ok && text != "" {
+				f := fault.Unknown("route", text, slices.Sorted(maps.Keys(m.intake.Routes)))
+				f.Cause = fault.Newf("leads to no calendar: routes does not have it").Cause
+				f.Place.Column = to.Column
+				return nil, f
+			}
+			to.Name, to.FromRow = name, false
+		}
+		if to.Name == "" {
+			f := fault.Newf("nothing in the row says which calendar it goes to").Do("fill it in")
+			f.Place.Column = to.Column
+			return nil, f
+		}
+		if !slices.ContainsFunc(out, func(d Destination) bool { return d.Name == to.Name }) {
+			out = append(out, to)
+		}
+	}
+	return out, nil
 }
 
 // Map gives the event a row stands for. The fault's place is the row's, with
 // the column.
-func (m *Mapping) Map(row table.Row, w *Wanted) *fault.Fault {
+func (m *Mapper) Map(row table.Row, w *Wanted) *fault.Fault {
 	*w = Wanted{}
 	f := m.fill(row, w)
 	if f != nil {
@@ -498,10 +339,13 @@ func (m *Mapping) Map(row table.Row, w *Wanted) *fault.Fault {
 		at.Column = f.Place.Column
 		f.At(at)
 	}
+	if w.Event.Cleaned {
+		w.Notes |= CleanedText
+	}
 	return f
 }
 
-func (m *Mapping) fill(row table.Row, w *Wanted) *fault.Fault {
+func (m *Mapper) fill(row table.Row, w *Wanted) *fault.Fault {
 	cancelled, f := m.Cancelled(row)
 	if f != nil {
 		return f
@@ -514,7 +358,7 @@ func (m *Mapping) fill(row table.Row, w *Wanted) *fault.Fault {
 	if m.cancel != nil {
 		w.Event.SetText(event.Status, "")
 	}
-	m.load(row)
+	m.eval.Load(row)
 	for _, i := range m.needs {
 		if !row.Cell(i).Filled() {
 			f := fault.Newf("is empty: the row is still being filled in").Do("it is loaded by itself once it is complete")
@@ -526,15 +370,7 @@ func (m *Mapping) fill(row table.Row, w *Wanted) *fault.Fault {
 		return f
 	}
 	if w.Event.Text(event.Title) == "" {
-		f := fault.Newf("the title is empty").Do("fill it in, or leave such rows out with leave_out")
-		for _, t := range m.texts {
-			if t.field == event.Title {
-				if column := m.blame(t.template, row, ""); column != "" {
-					f.Cause, f.Place.Column = fmt.Errorf("is empty: the event has no title"), column
-				}
-			}
-		}
-		return f
+		return m.noTitle(row)
 	}
 	span, f := m.span(row, w)
 	if f != nil {
@@ -545,4 +381,17 @@ func (m *Mapping) fill(row table.Row, w *Wanted) *fault.Fault {
 	}
 	w.Event.SetWhen(span)
 	return m.fillReminders(row, w)
+}
+
+func (m *Mapper) noTitle(row table.Row) *fault.Fault {
+	f := fault.Newf("the title is empty").Do("fill it in, or leave such rows out with leave_out")
+	for _, t := range m.texts {
+		if t.field != event.Title {
+			continue
+		}
+		if column := t.template.Blame(m.Header, row, ""); column != "" {
+			f.Cause, f.Place.Column = fault.Newf("is empty: the event has no title").Cause, column
+		}
+	}
+	return f
 }

@@ -39,14 +39,15 @@ func sheet(t *testing.T, settings, text string) []string {
 	require.Empty(t, faults)
 	m, faults := in.Compile(header, book, lisbon, time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC))
 	require.Empty(t, faults, "%v", faults)
-	b := NewBatch(m, rows)
+	b := NewBatch(m, rows, nil)
+	mapper := m.Mapper()
 	out := make([]string, len(rows))
 	var w Wanted
 	for i := range rows {
 		if fate, _ := b.Fate(i); fate != WantedRow {
 			continue
 		}
-		if f := b.Map(m, i, &w); f != nil {
+		if f := b.Map(mapper, i, &w); f != nil {
 			out[i] = "held: " + f.Reason()
 			continue
 		}
@@ -283,10 +284,10 @@ func FuzzIntake(f *testing.F) {
 		if len(faults) > 0 {
 			return
 		}
-		b := NewBatch(m, rows)
+		b := NewBatch(m, rows, nil)
 		var w Wanted
 		for i := range rows {
-			if fate, _ := b.Fate(i); fate == WantedRow && b.Map(m, i, &w) == nil {
+			if fate, _ := b.Fate(i); fate == WantedRow && b.Map(b.mapper, i, &w) == nil {
 				_, err := event.ParseSpan(w.Event.When.String(), book.Find)
 				require.NoError(t, err)
 			}

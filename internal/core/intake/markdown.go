@@ -28,6 +28,34 @@ func markdown(text string) (plain, styled string) {
 	return cleanText(styled), styled
 }
 
+// markdownSigns are the characters that may mean something in Markdown, each of
+// which a backslash makes itself (CommonMark §2.4).
+const markdownSigns = "!\"#$%&'()*+,-./:;<=>?@[\\]^_`{|}~"
+
+// escapeMarkdown gives a text that means itself where Markdown is read. Its
+// lines stay lines.
+func escapeMarkdown(s string) string {
+	var b strings.Builder
+	lines := strings.Split(strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(s), "\n")
+	for n, line := range lines {
+		line = strings.TrimSpace(line)
+		switch {
+		case n == 0:
+		case line != "" && strings.TrimSpace(lines[n-1]) != "":
+			b.WriteString("\\\n") // a hard line break
+		default:
+			b.WriteByte('\n')
+		}
+		for _, r := range line {
+			if r < 0x80 && strings.ContainsRune(markdownSigns, r) {
+				b.WriteByte('\\')
+			}
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
 // cleanText takes out of a text what an export leaves behind: HTML becomes
 // text, entities the characters they stand for, runs of spaces one space.
 func cleanText(s string) string {

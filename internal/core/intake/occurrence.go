@@ -15,11 +15,11 @@ import (
 
 // occurrenceOf gives the date of a series that a row changes, as a wall-clock
 // midnight, and whether it changes one.
-func (m *Mapping) occurrenceOf(row table.Row) (int64, bool, *fault.Fault) {
+func (m *Mapper) occurrenceOf(row table.Row) (int64, bool, *fault.Fault) {
 	if m.occurrence == nil {
 		return 0, false, nil
 	}
-	m.load(row)
+	m.eval.Load(row)
 	v, f := m.read(m.occurrence, row)
 	if f != nil {
 		f.Field = "occurrence"
@@ -33,7 +33,7 @@ func (m *Mapping) occurrenceOf(row table.Row) (int64, bool, *fault.Fault) {
 
 // MapOccurrence maps a row that changes one date of a series. w holds what the
 // series wants, and then what the date does.
-func (m *Mapping) MapOccurrence(row table.Row, date int64, w *Wanted) *fault.Fault {
+func (m *Mapper) MapOccurrence(row table.Row, date int64, w *Wanted) *fault.Fault {
 	first := w.Event.When
 	if first.Rule == "" && len(first.Extra) == 0 {
 		return fault.Newf("the event of this key does not repeat, so no date of it can be changed").Do("give the event a recurrence, or this row a key of its own")
@@ -43,7 +43,7 @@ func (m *Mapping) MapOccurrence(row table.Row, date int64, w *Wanted) *fault.Fau
 	if f != nil {
 		return f
 	}
-	m.load(row)
+	m.eval.Load(row)
 	if f := m.fillFields(row, w); f != nil {
 		return f
 	}
@@ -64,7 +64,7 @@ func (m *Mapping) MapOccurrence(row table.Row, date int64, w *Wanted) *fault.Fau
 
 // occurrenceSpan gives when a changed date takes place: as the row says, and
 // where it says nothing as the series has it.
-func (m *Mapping) occurrenceSpan(row table.Row, w *Wanted, first event.Span) (event.Span, *fault.Fault) {
+func (m *Mapper) occurrenceSpan(row table.Row, w *Wanted, first event.Span) (event.Span, *fault.Fault) {
 	moved := event.Span{Start: w.Recurrence, End: first.End}
 	moved.End.Wall += w.Recurrence.Wall - first.Start.Wall
 	start, f := m.read(m.start, row)
@@ -113,7 +113,7 @@ type changedDate struct {
 }
 
 // mapOccurrence maps row i, which changes one date of a series of this source.
-func (b *Batch) mapOccurrence(m *Mapping, i int, o changedDate, w *Wanted) *fault.Fault {
+func (b *Batch) mapOccurrence(m *Mapper, i int, o changedDate, w *Wanted) *fault.Fault {
 	master, ok := b.first[o.series]
 	if !ok {
 		return fault.New(b.Mapping.Key(b.Rows[i]).String(), "is the key of no series in the source").Do("add the row of the series, or correct the key")

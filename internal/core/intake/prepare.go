@@ -6,6 +6,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
+	"almanach/internal/core/template"
 )
 
 // Prepare applies the intake's rules of cleaning to the rows, and gives the
@@ -16,13 +17,10 @@ func (in *Intake) Prepare(header table.Header, rows []table.Row) (table.Header, 
 		return header, rows, nil
 	}
 	var faults []*fault.Fault
+	c := template.NewCompiler(header, nil)
 	find := func(name, setting string) int {
-		c := &compiler{header: header, used: map[int]bool{}}
-		i := c.column(strings.Trim(name, "{}"))
-		if i < 0 {
-			u := c.unknown(strings.Trim(name, "{}"))
-			f := in.root.Get(setting).Fault(0, "%s", u.Cause)
-			f.Value, f.Quoted, f.Advice = name, true, u.Advice
+		i, f := c.Setting(name, in.root.Get(setting))
+		if f != nil {
 			faults = append(faults, f)
 		}
 		return i

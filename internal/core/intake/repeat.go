@@ -12,12 +12,13 @@ import (
 	"almanach/internal/core/moment"
 	"almanach/internal/core/rule"
 	"almanach/internal/core/table"
+	"almanach/internal/core/template"
 	"almanach/internal/core/zone"
 )
 
 // series is what an event's recurrence is made of.
 type series struct {
-	repeat, every, on, times *Template
+	repeat, every, on, times *template.Template
 	until                    *moments
 	except, also             *dates
 }
@@ -25,43 +26,23 @@ type series struct {
 // dates is a template whose text is a list of dates, each read on its own.
 type dates struct {
 	name     string
-	template *Template
-	column   *moment.Column
-}
-
-func (m *Mapping) compileSeries(template func(string) *Template, set moment.Settings) {
-	m.series = series{repeat: template("repeat"), every: template("repeat_every"), on: template("repeat_on"), times: template("repeat_times"), until: m.moments("repeat_until", template("repeat_until"), set)}
-	list := func(name string) *dates {
-		if t := template(name); t != nil {
-			return &dates{name: name, template: t, column: moment.NewColumn(set)}
-		}
-		return nil
-	}
-	m.series.except, m.series.also = list("except"), list("also")
+	template *template.Template
+	slot     int // of the column that learns them
 }
 
 func (s series) lists() []*dates {
 	return slices.DeleteFunc([]*dates{s.except, s.also}, func(d *dates) bool { return d == nil })
 }
 
-func (d *dates) fork() *dates {
-	if d == nil {
-		return nil
-	}
-	fork := *d
-	fork.column = d.column.Fork()
-	return &fork
-}
-
 // cells gives the items of a list of dates, as cells.
-func (m *Mapping) cells(d *dates, row table.Row) ([]table.Cell, *fault.Fault) {
-	if !d.template.filled(row) {
+func (m *Mapper) cells(d *dates, row table.Row) ([]table.Cell, *fault.Fault) {
+	if !d.template.Filled(row) {
 		return nil, nil
 	}
-	if columns, ok := d.template.columns(); ok && len(columns) == 1 && row.Cell(columns[0]).Native() {
+	if columns, ok := d.template.Columns(); ok && len(columns) == 1 && row.Cell(columns[0]).Native() {
 		return []table.Cell{row.Cell(columns[0])}, nil
 	}
-	text, f := m.eval.render(d.template, row)
+	text, f := m.eval.Render(d.template)
 	if f != nil {
 		return nil, f
 	}
@@ -74,11 +55,11 @@ func (m *Mapping) cells(d *dates, row table.Row) ([]table.Cell, *fault.Fault) {
 	return out, nil
 }
 
-func (m *Mapping) learnSeries(row table.Row) {
+func (m *Mapper) learnSeries(row table.Row) {
 	for _, d := range m.series.lists() {
 		if cells, f := m.cells(d, row); f == nil {
 			for _, c := range cells {
-				d.column.Learn(int(row.Number), c)
+				m.Mapping.virtual[d.slot].Learn(int(row.Number), c)
 			}
 		}
 	}
@@ -86,7 +67,7 @@ func (m *Mapping) learnSeries(row table.Row) {
 
 // readDates gives the dates of a list on the event's clock: a date without a
 // time takes that of the start.
-func (m *Mapping) readDates(d *dates, row table.Row, span event.Span) ([]string, *fault.Fault) {
+func (m *Mapper) readDates(d *dates, row table.Row, span event.Span) ([]string, *fault.Fault) {
 	if d == nil {
 		return nil, nil
 	}
@@ -96,12 +77,12 @@ func (m *Mapping) readDates(d *dates, row table.Row, span event.Span) ([]string,
 	}
 	var out []string
 	for _, c := range cells {
-		v, f := d.column.Read(c)
+		v, f := m.virtual[d.slot].Read(c, sent(row))
 		if f == nil && !v.HasDate {
 			f = fault.New(c.Text, "is not a date")
 		}
 		if f != nil {
-			f.Field, f.Place.Column = d.name, m.blame(d.template, row, c.Text)
+			f.Field, f.Place.Column = d.name, d.template.Blame(m.Header, row, c.Text)
 			return nil, f
 		}
 		for day := v.Date; day <= max(v.EndDate, v.Date); day += 86400 { // a range is all of its days
@@ -122,20 +103,20 @@ func (m *Mapping) readDates(d *dates, row table.Row, span event.Span) ([]string,
 }
 
 // repeated makes a series of the span where the row says that it repeats.
-func (m *Mapping) repeated(row table.Row, span event.Span, w *Wanted) (event.Span, *fault.Fault) {
+func (m *Mapper) repeated(row table.Row, span event.Span, w *Wanted) (event.Span, *fault.Fault) {
 	s := m.series
 	if s.repeat == nil && s.also == nil {
 		return span, nil
 	}
-	fail := func(f *fault.Fault, field string, t *Template) (event.Span, *fault.Fault) {
+	fail := func(f *fault.Fault, field string, t *template.Template) (event.Span, *fault.Fault) {
 		f.Field = field
 		if f.Place.Column == "" {
-			f.Place.Column = m.blame(t, row, f.Value)
+			f.Place.Column = t.Blame(m.Header, row, f.Value)
 		}
 		return span, f
 	}
-	if s.repeat != nil && s.repeat.filled(row) {
-		text, f := m.eval.render(s.repeat, row)
+	if s.repeat != nil && s.repeat.Filled(row) {
+		text, f := m.eval.Render(s.repeat)
 		if f != nil {
 			return fail(f, "repeat", s.repeat)
 		}
@@ -166,7 +147,7 @@ func (m *Mapping) repeated(row table.Row, span event.Span, w *Wanted) (event.Spa
 // firstDay moves a series to the first day that it repeats on: a timetable says
 // from when it holds, and that day has not always a sailing. A rule of the RFC
 // is left as it is, as its start counts whether it fits or not (§3.8.5.3).
-func (m *Mapping) firstDay(r rule.Rule, text string, span event.Span, w *Wanted) (event.Span, *fault.Fault) {
+func (m *Mapper) firstDay(r rule.Rule, text string, span event.Span, w *Wanted) (event.Span, *fault.Fault) {
 	first, ok := r.First(span.Start.Wall)
 	switch {
 	case !ok:
@@ -192,7 +173,7 @@ func isRule(text string) bool { return strings.Contains(strings.ToUpper(text), "
 
 // rule reads a recurrence: a rule of the RFC, words, or a word with the other
 // columns beside it.
-func (m *Mapping) rule(text string, row table.Row, span event.Span) (rule.Rule, *fault.Fault) {
+func (m *Mapper) rule(text string, row table.Row, span event.Span) (rule.Rule, *fault.Fault) {
 	bad := func(err error) *fault.Fault {
 		return fault.New(text, "is not understood as a recurrence: "+err.Error()).Do("write weekly on Mon and Wed until 30 June, or FREQ=WEEKLY;BYDAY=MO,WE")
 	}
@@ -230,9 +211,9 @@ func (m *Mapping) rule(text string, row table.Row, span event.Span) (rule.Rule, 
 }
 
 // sentence adds to a frequency what its other columns say, as words.
-func (m *Mapping) sentence(text string, row table.Row) (string, *fault.Fault) {
+func (m *Mapper) sentence(text string, row table.Row) (string, *fault.Fault) {
 	for _, part := range []struct {
-		t    *Template
+		t    *template.Template
 		name string
 		form func(string) string
 	}{
@@ -240,10 +221,10 @@ func (m *Mapping) sentence(text string, row table.Row) (string, *fault.Fault) {
 		{m.series.on, "repeat_on", func(days string) string { return "on " + days }},
 		{m.series.times, "repeat_times", func(n string) string { return n + " times" }},
 	} {
-		if part.t == nil || !part.t.filled(row) {
+		if part.t == nil || !part.t.Filled(row) {
 			continue
 		}
-		value, f := m.eval.render(part.t, row)
+		value, f := m.eval.Render(part.t)
 		if f != nil {
 			return "", f
 		}
@@ -252,7 +233,7 @@ func (m *Mapping) sentence(text string, row table.Row) (string, *fault.Fault) {
 		}
 		if _, err := strconv.Atoi(value); err != nil && part.name != "repeat_on" {
 			f := fault.New(value, "is not a whole number")
-			f.Place.Column = m.blame(part.t, row, value)
+			f.Place.Column = part.t.Blame(m.Header, row, value)
 			return "", f
 		}
 		if part.name == "repeat_every" {
@@ -278,11 +259,11 @@ func unitOf(frequency string) string {
 
 // untilDate reads a date inside words. One without a year is the next after
 // the start; one that can be read two ways follows the start's column.
-func (m *Mapping) untilDate(text string, span event.Span) (int64, bool) {
+func (m *Mapper) untilDate(text string, span event.Span) (int64, bool) {
 	set := m.dates
 	if set.Order == moment.Unsettled && m.start.text == nil {
 		for _, i := range m.start.columns {
-			if o := m.columns[i].Order(); o != moment.Unsettled {
+			if o := m.Mapping.columns[i].Order(); o != moment.Unsettled {
 				set.Order = o
 			}
 		}
@@ -290,11 +271,7 @@ func (m *Mapping) untilDate(text string, span event.Span) (int64, bool) {
 	start := zone.Civil(span.Start.Wall)
 	for _, year := range []int{0, start.Year(), start.Year() + 1} {
 		set.Year = year
-		c := moment.NewColumn(set)
-		cell := table.Cell{Kind: table.Text, Text: text}
-		c.Learn(1, cell)
-		c.Settle()
-		v, f := c.Read(cell)
+		v, f := moment.ReadOne(set, text)
 		if f != nil || !v.HasDate || v.HasEndDate || v.Assumed&moment.AssumedYear != 0 && year == 0 {
 			continue
 		}

@@ -58,12 +58,12 @@ func TestTemplates(t *testing.T) {
 			require.Empty(t, faults)
 			rows := []table.Row{full, bare}
 			m.Learn(rows)
-			m.Settle()
+			mapper := m.Mapper()
 			var got []string
 			for range 2 { // the second time from memory
 				for _, r := range rows {
-					m.load(r)
-					text, f := m.eval.render(m.texts[0].template, r)
+					mapper.eval.Load(r)
+					text, f := mapper.eval.Render(m.texts[0].template)
 					require.Nil(t, f)
 					got = append(got, text)
 				}
@@ -80,7 +80,8 @@ func TestTemplatesRefused(t *testing.T) {
 		m, faults := mapping(t, template)
 		if want == "" { // known only when it runs
 			require.Empty(t, faults)
-			_, f := m.eval.render(m.texts[0].template, row("1"))
+			m.Learn(nil)
+			_, f := m.Mapper().eval.Render(m.texts[0].template)
 			assert.NotNil(t, f)
 			continue
 		}
@@ -93,8 +94,10 @@ func TestTemplatesRefused(t *testing.T) {
 		m, faults := mapping(t, template)
 		require.Empty(t, faults)
 		began := time.Now()
-		m.load(long)
-		_, f := m.eval.render(m.texts[0].template, long)
+		m.Learn(nil)
+		mapper := m.Mapper()
+		mapper.eval.Load(long)
+		_, f := mapper.eval.Render(m.texts[0].template)
 		assert.NotNil(t, f, "%s", template)
 		assert.Less(t, time.Since(began), time.Second)
 	}

@@ -13,24 +13,24 @@ import (
 )
 
 // read merges the values of the columns a moment is made of.
-func (m *Mapping) read(s *moments, row table.Row) (moment.Value, *fault.Fault) {
+func (m *Mapper) read(s *moments, row table.Row) (moment.Value, *fault.Fault) {
 	none := moment.Value{Clock: moment.NoClock, EndClock: moment.NoClock}
 	if s == nil {
 		return none, nil
 	}
 	if s.text != nil {
-		if !s.text.filled(row) {
+		if !s.text.Filled(row) {
 			return none, nil
 		}
-		text, f := m.eval.render(s.text, row)
+		text, f := m.eval.Render(s.text)
 		if f != nil {
 			return none, f
 		}
-		return s.virtual.Read(table.Cell{Kind: table.Text, Text: text})
+		return m.virtual[s.slot].Read(table.Cell{Kind: table.Text, Text: text}, sent(row))
 	}
 	out := none
 	for _, i := range s.columns {
-		v, f := m.columns[i].Read(row.Cell(i))
+		v, f := m.columns[i].Read(row.Cell(i), sent(row))
 		if f != nil {
 			f.Place.Column = m.Header.Label(i)
 			return none, f
@@ -45,7 +45,7 @@ func (m *Mapping) read(s *moments, row table.Row) (moment.Value, *fault.Fault) {
 
 // readEnd reads the end. A date that is the start's own gives way where it
 // would end the event before its start, or stands without a time of day.
-func (m *Mapping) readEnd(row table.Row, start moment.Value) (moment.Value, *fault.Fault) {
+func (m *Mapper) readEnd(row table.Row, start moment.Value) (moment.Value, *fault.Fault) {
 	end, f := m.read(m.end, row)
 	if m.borrowed && start.Clock != moment.NoClock && end.Clock < start.Clock {
 		end.HasDate = false
@@ -83,7 +83,7 @@ func merge(out *moment.Value, v moment.Value, c table.Cell) *fault.Fault {
 	return nil
 }
 
-func (m *Mapping) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
+func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 	var span event.Span
 	start, f := m.read(m.start, row)
 	if f != nil {
@@ -125,19 +125,19 @@ func (m *Mapping) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 }
 
 // expectsClock tells whether other rows of the start's columns have times.
-func (m *Mapping) expectsClock() bool {
+func (m *Mapper) expectsClock() bool {
 	if m.start.text != nil {
-		return m.start.virtual.Role() != moment.DateRole
+		return m.Mapping.virtual[m.start.slot].Role() != moment.DateRole
 	}
 	for _, i := range m.start.columns {
-		if m.columns[i].Timed() {
+		if m.Mapping.columns[i].Timed() {
 			return true
 		}
 	}
 	return false
 }
 
-func (m *Mapping) noStart(v moment.Value) *fault.Fault {
+func (m *Mapper) noStart(v moment.Value) *fault.Fault {
 	f := fault.Newf("the row has no start").Do("fill it in, or leave such rows out with leave_out")
 	if v.Clock != moment.NoClock {
 		f = fault.Newf("the start has a time of day but no date").Do("fill in the date")
@@ -145,7 +145,7 @@ func (m *Mapping) noStart(v moment.Value) *fault.Fault {
 	if m.start.text == nil {
 		date := m.start.columns[0]
 		for _, i := range m.start.columns { // the one that holds the dates is the one to fill in
-			if m.columns[i].Role() == moment.DateRole {
+			if m.Mapping.columns[i].Role() == moment.DateRole {
 				date = i
 			}
 		}
@@ -158,33 +158,40 @@ func (m *Mapping) noStart(v moment.Value) *fault.Fault {
 var yesWords = map[string]bool{"yes": true, "true": true, "y": true, "x": true, "1": true, "ja": true, "oui": true, "sí": true, "si": true, "sim": true, "all day": true, "all-day": true, "wahr": true, "vrai": true, "✓": true}
 var noWords = map[string]bool{"": true, "no": true, "false": true, "n": true, "0": true, "nein": true, "non": true, "não": true, "nao": true, "nee": true, "falsch": true, "faux": true, "-": true}
 
-func (m *Mapping) isAllDay(row table.Row) (bool, *fault.Fault) {
-	if m.allDay == nil {
-		return false, nil
-	}
-	text, f := m.eval.render(m.allDay, row)
-	if f != nil {
-		return false, f
-	}
+// readYesNo reads a word that says yes or no.
+func readYesNo(text string) (bool, *fault.Fault) {
 	word := strings.ToLower(text)
 	if !yesWords[word] && !noWords[word] {
-		f := fault.New(text, "says neither yes nor no").Do("write yes or no, or leave it empty")
-		f.Field = "all_day"
-		f.Place.Column = m.blame(m.allDay, row, text)
-		return false, f
+		return false, fault.New(text, "says neither yes nor no").Do("write yes or no, or leave it empty")
 	}
 	return yesWords[word], nil
 }
 
-func (m *Mapping) lengthOf(row table.Row) (time.Duration, *fault.Fault) {
-	if m.length == nil || !m.length.filled(row) {
+func (m *Mapper) isAllDay(row table.Row) (bool, *fault.Fault) {
+	if m.allDay == nil {
+		return false, nil
+	}
+	text, f := m.eval.Render(m.allDay)
+	if f != nil {
+		return false, f
+	}
+	yes, f := readYesNo(text)
+	if f != nil {
+		f.Field = "all_day"
+		f.Place.Column = m.allDay.Blame(m.Header, row, text)
+	}
+	return yes, f
+}
+
+func (m *Mapper) lengthOf(row table.Row) (time.Duration, *fault.Fault) {
+	if m.length == nil || !m.length.Filled(row) {
 		return 0, nil
 	}
 	cell := table.Cell{Kind: table.Text}
-	if columns, ok := m.length.columns(); ok && len(columns) == 1 {
+	if columns, ok := m.length.Columns(); ok && len(columns) == 1 {
 		cell = row.Cell(columns[0])
 	} else {
-		text, f := m.eval.render(m.length, row)
+		text, f := m.eval.Render(m.length)
 		if f != nil {
 			return 0, f
 		}
@@ -193,7 +200,7 @@ func (m *Mapping) lengthOf(row table.Row) (time.Duration, *fault.Fault) {
 	d, f := moment.ReadLength(cell)
 	if f != nil {
 		f.Field = "length"
-		f.Place.Column = m.blame(m.length, row, cell.Text)
+		f.Place.Column = m.length.Blame(m.Header, row, cell.Text)
 	}
 	return d, f
 }
@@ -203,7 +210,7 @@ const (
 	day24 = 86400 // a day without a change of clocks, in seconds
 )
 
-func (m *Mapping) allDaySpan(start, end moment.Value, length time.Duration) (event.Span, *fault.Fault) {
+func (m *Mapper) allDaySpan(start, end moment.Value, length time.Duration) (event.Span, *fault.Fault) {
 	last := start.Date
 	switch {
 	case end.HasDate:
@@ -226,7 +233,7 @@ func (m *Mapping) allDaySpan(start, end moment.Value, length time.Duration) (eve
 
 func shortDate(wall int64) string { return zone.Civil(wall).Format("Mon 2 January 2006") }
 
-func (m *Mapping) timedSpan(row table.Row, start, end moment.Value, length time.Duration, w *Wanted) (event.Span, *fault.Fault) {
+func (m *Mapper) timedSpan(row table.Row, start, end moment.Value, length time.Duration, w *Wanted) (event.Span, *fault.Fault) {
 	var span event.Span
 	if start.Clock == moment.NoClock {
 		return span, fault.Newf("the start has no time of day, the end has one").Do("fill in the start's time")
@@ -304,14 +311,14 @@ func after(t zone.Time, d time.Duration) zone.Time {
 
 // zoneFor gives the zone of a row's times: the one its cell names, the one
 // the intake maps, or the mapping's own.
-func (m *Mapping) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Fault) {
+func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Fault) {
 	if v.Zone != nil {
 		return v.Zone, nil
 	}
-	if m.zoneOf == nil || !m.zoneOf.filled(row) {
+	if m.zoneOf == nil || !m.zoneOf.Filled(row) {
 		return m.Zone, nil
 	}
-	name, f := m.eval.render(m.zoneOf, row)
+	name, f := m.eval.Render(m.zoneOf)
 	if f != nil || name == "" {
 		return m.Zone, f
 	}
@@ -319,7 +326,7 @@ func (m *Mapping) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Fau
 	if err != nil {
 		u := m.Zones.Unknown(name)
 		u.Field = "zone"
-		if columns, ok := m.zoneOf.columns(); ok {
+		if columns, ok := m.zoneOf.Columns(); ok {
 			u.Place.Column = m.Header.Label(columns[0])
 		}
 		return nil, u
@@ -330,7 +337,7 @@ func (m *Mapping) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Fau
 // place puts a wall-clock time into a zone. A time that the clocks jump over
 // does not exist and is refused; of a time that happens twice the first is
 // meant (RFC 5545 §3.3.5), which is noted.
-func (m *Mapping) place(z *zone.Zone, wall int64, w *Wanted) (zone.Time, *fault.Fault) {
+func (m *Mapper) place(z *zone.Zone, wall int64, w *Wanted) (zone.Time, *fault.Fault) {
 	if z != nil {
 		switch _, fit := z.Instant(wall); fit {
 		case zone.Gap:

@@ -94,13 +94,13 @@ func (a Assumption) Names() []string {
 	return out
 }
 
-// A Column learns how its cells are to be read. Learn must not be called once
-// Settle has been; Read only then.
+// A Column learns how its cells are to be read: Learn sees every cell, then
+// Settle ends the learning. From then on it is not changed any more, and its
+// Readers may read it from several goroutines.
 type Column struct {
-	set   Settings
-	role  Role
-	cache map[string]shape
-	read  map[string]Value // texts read before; what was held is read again
+	set  Settings
+	role Role
+	seen map[string]shape // texts met while learning; nil once settled
 
 	dates, clocks, dateOnly, clockOnly int // cells by what they can be
 	sure, loose                        tally
@@ -158,26 +158,23 @@ func (r *rows) String() string {
 
 // NewColumn begins to learn a column.
 func NewColumn(set Settings) *Column {
-	c := &Column{set: set, cache: map[string]shape{}}
+	c := &Column{set: set, seen: map[string]shape{}}
 	c.sure = tally{possible: allOrders, weekday: allOrders, against: map[Order]*rows{}, unfit: map[Order]*rows{}}
 	c.loose = tally{possible: allOrders, weekday: allOrders, against: map[Order]*rows{}, unfit: map[Order]*rows{}}
 	return c
 }
 
-const cacheSize = 1 << 13 // distinct texts whose shapes are kept
-
-func (c *Column) shape(text string, role Role) shape {
-	if s, ok := fast(text, role); ok {
+// shape understands a text without role, as learning does.
+func (c *Column) shape(text string) shape {
+	if s, ok := fast(text, AnyRole); ok {
 		return s
 	}
-	if role == c.role {
-		if s, ok := c.cache[text]; ok {
-			return s
-		}
+	if s, ok := c.seen[text]; ok {
+		return s
 	}
-	s := parse(text, role, c.isZone)
-	if role == c.role && len(c.cache) < cacheSize {
-		c.cache[strings.Clone(text)] = s
+	s := parse(text, AnyRole, c.isZone)
+	if len(c.seen) < memoSize {
+		c.seen[strings.Clone(text)] = s
 	}
 	return s
 }
@@ -200,7 +197,7 @@ func (c *Column) Learn(row int, cell table.Cell) {
 		return
 	}
 	text := strings.TrimSpace(cell.Text)
-	s := c.shape(text, AnyRole)
+	s := c.shape(text)
 	if s.ok {
 		if s.halves[0].date.form == noDate {
 			c.clocks++
@@ -410,17 +407,9 @@ func (c *Column) fullYear(yy int) int {
 	return near + (yy-near%100+150)%100 - 50
 }
 
-// Fork gives a column that reads as this one does and may be used beside it
-// by another goroutine. Settle must have been called.
-func (c *Column) Fork() *Column {
-	fork := *c
-	fork.cache, fork.read = map[string]shape{}, nil
-	return &fork
-}
-
 // Settle ends the learning.
 func (c *Column) Settle() {
-	c.cache = map[string]shape{}
+	c.seen = nil
 	t := c.sure
 	if c.clocks == 0 && c.dates+c.dateOnly > 0 && (c.dates > 0 || c.dateOnly >= c.clockOnly) {
 		c.role = DateRole
@@ -434,13 +423,13 @@ func (c *Column) Settle() {
 }
 
 // Prefer tells an undecided column what it must hold, because another column
-// holds the other part. It tells whether the column was undecided.
+// holds the other part. It tells whether the column was undecided. It belongs
+// to the learning: a column that has Readers is not changed any more.
 func (c *Column) Prefer(role Role) bool {
 	if c.role != AnyRole || c.dates > 0 && role == ClockRole || c.clocks > 0 && role == DateRole {
 		return false
 	}
 	c.role = role
-	c.cache, c.read = map[string]shape{}, nil
 	t := c.sure
 	c.settleOrder(&t)
 	return true

@@ -12,9 +12,34 @@ import (
 	"almanach/internal/core/zone"
 )
 
+// A Reader reads the cells of a settled column, and remembers what their texts
+// came to. It belongs to one goroutine.
+type Reader struct {
+	column *Column
+	shapes map[string]shape
+	values map[string]Value // texts read before; what was held is read again
+	stated time.Time        // the day that values counts from
+}
+
+// memoSize is how many distinct texts of a column are remembered.
+const memoSize = 1 << 13
+
+// Reader gives a new reader of the column, which must be settled.
+func (c *Column) Reader() *Reader { return &Reader{column: c} }
+
+// Read is Reader.Read for a single cell without a day of its own.
+func (c *Column) Read(cell table.Cell) (Value, *fault.Fault) {
+	return c.Reader().Read(cell, time.Time{})
+}
+
 // Read gives a cell's value. An empty cell is a zero Value and no fault. The
 // fault has value, cause and advice; the caller adds the place.
-func (c *Column) Read(cell table.Cell) (Value, *fault.Fault) {
+//
+// stated is the day, in the writer's own offset, from which "tomorrow" and
+// missing years count: the day a message was sent. Where it is zero the
+// settings' Present is, if they allow that.
+func (r *Reader) Read(cell table.Cell, stated time.Time) (Value, *fault.Fault) {
+	c := r.column
 	v := Value{Clock: noClock, EndClock: noClock}
 	switch cell.Kind {
 	case table.Empty:
@@ -42,24 +67,57 @@ func (c *Column) Read(cell table.Cell) (Value, *fault.Fault) {
 			return c.readUnix(n, text)
 		}
 	}
-	if v, known := c.read[text]; known {
+	return r.text(text, stated)
+}
+
+func (r *Reader) text(text string, stated time.Time) (Value, *fault.Fault) {
+	if !stated.Equal(r.stated) { // the same words mean another day
+		r.values, r.stated = nil, stated
+	}
+	if v, known := r.values[text]; known {
 		return v, nil
 	}
-	s := c.shape(text, c.role)
+	v := Value{Clock: noClock, EndClock: noClock}
+	s := r.shape(text)
 	if s.unsure != "" {
 		return v, fault.New(text, fmt.Sprintf("may end at %s or be at an offset of %s", s.unsure[1:], s.unsure)).Do("write a range with spaces around its dash, an offset as UTC%s", s.unsure)
 	}
 	if !s.ok {
-		return c.readSerial(text)
+		return r.column.readSerial(text)
+	}
+	c := r.column
+	if !stated.IsZero() {
+		dated := *c
+		dated.set.Present, dated.set.Stated = stated, true
+		c = &dated
 	}
 	v, f := c.resolve(text, s)
-	if f == nil && len(c.read) < cacheSize {
-		if c.read == nil {
-			c.read = map[string]Value{}
+	if f == nil && len(r.values) < memoSize {
+		if r.values == nil {
+			r.values = map[string]Value{}
 		}
-		c.read[strings.Clone(text)] = v
+		r.values[strings.Clone(text)] = v
 	}
 	return v, f
+}
+
+// shape understands a text in the column's role.
+func (r *Reader) shape(text string) shape {
+	role := r.column.role
+	if s, ok := fast(text, role); ok {
+		return s
+	}
+	if s, ok := r.shapes[text]; ok {
+		return s
+	}
+	s := parse(text, role, r.column.isZone)
+	if len(r.shapes) < memoSize {
+		if r.shapes == nil {
+			r.shapes = map[string]shape{}
+		}
+		r.shapes[strings.Clone(text)] = s
+	}
+	return s
 }
 
 func (c *Column) readNative(cell table.Cell) (Value, *fault.Fault) {
@@ -328,4 +386,13 @@ func (c *Column) placeRelative(text string, d date) (int64, *fault.Fault) {
 		}
 	}
 	return 0, fault.New(text, "is not a date")
+}
+
+// ReadOne reads a text that stands alone, without a column to learn from.
+func ReadOne(set Settings, text string) (Value, *fault.Fault) {
+	c := NewColumn(set)
+	cell := table.Cell{Kind: table.Text, Text: text}
+	c.Learn(1, cell)
+	c.Settle()
+	return c.Read(cell)
 }

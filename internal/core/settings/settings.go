@@ -343,10 +343,17 @@ func (v *Value) Table(path string) map[string]string {
 
 // Fault gives a fault at the value, offset characters into its text.
 func (v *Value) Fault(offset int, format string, args ...any) *fault.Fault {
+	return v.Locate(fault.Newf(format, args...), offset)
+}
+
+// Locate says of a fault that it is in the value, offset characters into its
+// text, and gives it back. A nil value leaves it as it is.
+func (v *Value) Locate(f *fault.Fault, offset int) *fault.Fault {
 	if v == nil || v.file == nil {
-		return fault.Newf(format, args...)
+		return f
 	}
-	f := v.file.at(v.tok, format, args...)
+	at := v.file.at(v.tok, "")
+	f.Place, f.Excerpt = at.Place, at.Excerpt
 	if v.tok != nil && v.tok.Position != nil {
 		quote := 0
 		if v.tok.Type == token.DoubleQuoteType || v.tok.Type == token.SingleQuoteType {

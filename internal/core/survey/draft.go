@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"almanach/internal/core/intake"
+	"almanach/internal/core/match"
 	"almanach/internal/core/table"
 )
 
@@ -57,7 +57,7 @@ func (s *Survey) Write(d Draft) string {
 	s.writeInto(line, d)
 	line("event:", "")
 	for _, field := range fields {
-		if text := s.Intake.EventText(field); text != "" {
+		if text := s.Template(field); text != "" {
 			comment := ""
 			for _, c := range s.Choices {
 				if c.Field == field {
@@ -67,11 +67,11 @@ func (s *Survey) Write(d Draft) string {
 			line("  "+field+": "+strconv.Quote(text), comment)
 		}
 	}
-	if s.Intake.EventText("start") == "" {
+	if s.Template("start") == "" {
 		var dated []string
 		for i, c := range s.Columns {
 			if c.Dates != "" {
-				dated = append(dated, intake.Reference(d.Header, i))
+				dated = append(dated, match.Reference(d.Header, i))
 			}
 		}
 		switch {
@@ -83,7 +83,7 @@ func (s *Survey) Write(d Draft) string {
 			line("  # start: "+strconv.Quote(dated[0]), "or "+strings.Join(dated[1:], ", ")+": no name says when the events start")
 		}
 	}
-	if s.Intake.EventText("title") == "" {
+	if s.Template("title") == "" {
 		line("  # title: \"{…}\"", "say what the events are called")
 	}
 	if rest := s.rest(d.Header); len(rest) > 0 {
@@ -174,7 +174,7 @@ func (s *Survey) writeAssumptions(line func(string, string)) {
 		line("# day_order: day first", "nothing in "+strings.Join(unsettled, " and ")+" tells 05/03 from 03/05: say which")
 	}
 	switch {
-	case timed && s.Intake.EventText("end") == "" && s.Intake.EventText("length") == "":
+	case timed && s.Template("end") == "" && s.Template("length") == "":
 		line("assume: { length: 1h, overnight: 12h }", "no column says when events end")
 	case timed:
 		line("assume: { overnight: 12h }", "add length: 1h for rows without an end")
@@ -187,7 +187,7 @@ func (s *Survey) rest(header table.Header) []string {
 	for i, c := range s.Columns {
 		key := len(s.Keys) > 0 && slices.Contains(s.Keys[0].Columns, c.Header) || len(s.Near) > 0 && slices.Contains(s.Near[0].Columns, c.Header)
 		if c.Field == "" && !key && c.Filled > 0 {
-			out = append(out, intake.Reference(header, i))
+			out = append(out, match.Reference(header, i))
 		}
 	}
 	return out

@@ -15,7 +15,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
-	"almanach/internal/core/intake"
+	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 )
@@ -49,17 +49,26 @@ type Key struct {
 
 // Survey is what can be said of a table.
 type Survey struct {
-	Rows    int             `json:"rows"`    // without totals
-	Sampled int             `json:"sampled"` // rows looked at for doubles
-	Columns []Column        `json:"columns"`
-	Keys    []Key           `json:"keys"`      // that hold, best first
-	Near    []Key           `json:"near_keys"` // that a few rows spoil
-	Totals  []int           `json:"totals"`    // rows that only sum up others
-	Damaged int             `json:"damaged"`   // rows that could not be read
-	Carried []string        `json:"carried"`   // columns that seem to be written once and left blank below
-	Choices []intake.Choice `json:"-"`
-	Problem *fault.Fault    `json:"-"` // why no intake can be drafted
-	Intake  *intake.Intake  `json:"-"` // with the templates of the choices
+	Rows    int            `json:"rows"`    // without totals
+	Sampled int            `json:"sampled"` // rows looked at for doubles
+	Columns []Column       `json:"columns"`
+	Keys    []Key          `json:"keys"`      // that hold, best first
+	Near    []Key          `json:"near_keys"` // that a few rows spoil
+	Totals  []int          `json:"totals"`    // rows that only sum up others
+	Damaged int            `json:"damaged"`   // rows that could not be read
+	Carried []string       `json:"carried"`   // columns that seem to be written once and left blank below
+	Choices []match.Choice `json:"-"`
+	Problem *fault.Fault   `json:"-"` // why no intake can be drafted
+}
+
+// Template gives the template over the columns chosen for a field, "" for none.
+func (s *Survey) Template(field string) string {
+	for _, c := range s.Choices {
+		if c.Field == field {
+			return c.Template
+		}
+	}
+	return ""
 }
 
 // Surveyor takes rows in.
@@ -136,7 +145,7 @@ func (c *column) add(row int, cell table.Cell) {
 			c.figures++
 		}
 	}
-	if c.states == c.filled-1 && intake.IsStatus(cell.Text) {
+	if c.states == c.filled-1 && match.IsStatus(cell.Text) {
 		c.states++
 	}
 	c.longest = max(c.longest, len(cell.Text))
@@ -174,19 +183,18 @@ func (c *column) kind() string {
 func (s *Surveyor) Finish() *Survey {
 	out := &s.out
 	out.Sampled = len(s.numbers)
-	in := &intake.Intake{}
-	traits := make([]intake.Traits, len(s.columns))
+	traits := make([]match.Traits, len(s.columns))
 	for i, c := range s.columns {
 		c.moments.Settle()
-		traits[i] = intake.Traits{Column: c.moments, Filled: c.filled, States: c.states}
+		traits[i] = match.Traits{Column: c.moments, Filled: c.filled, States: c.states}
 	}
-	intake.Decide(traits)
+	match.Decide(traits)
 	s.keys()
+	var key []string
 	if len(out.Keys) > 0 {
-		in.Key = out.Keys[0].Columns
+		key = out.Keys[0].Columns
 	}
-	out.Choices, out.Problem = in.Suit(s.header, traits)
-	out.Intake = in
+	out.Choices, out.Problem = match.Suit(s.header, traits, key)
 	for i, c := range s.columns {
 		col := Column{Letter: table.Letter(i), Header: s.header[i], Kind: c.kind(), Filled: c.filled, Distinct: s.distinct(c), Samples: c.samples}
 		if col.Samples == nil {

@@ -98,9 +98,12 @@ func clock(s int64) string {
 	return out
 }
 
-// An Origin is the file, and the sheet in it, that rows come from.
+// An Origin is where rows come from: the file, and the sheet or the message in
+// it. Rows of one place share it.
 type Origin struct {
 	File, Sheet string
+	Message     string    // Message-ID, for rows of a message
+	Sent        time.Time // when the message was sent, in its sender's offset; zero for what is no message
 }
 
 // A Row is one record. It stays valid after the next one is read.
@@ -108,6 +111,7 @@ type Row struct {
 	Origin *Origin
 	Number int32 // 1-based as a spreadsheet counts, header and titles included
 	Line   int32 // 1-based physical line, text sources only
+	Page   int32 // 1-based page, documents only
 	Cells  []Cell
 	Fault  *fault.Fault // set when the record could not be read; Cells may be short
 	Hidden bool         // hidden in its sheet, and to be left out
@@ -115,9 +119,9 @@ type Row struct {
 
 // Place gives where the row stands.
 func (r Row) Place() fault.Place {
-	p := fault.Place{Row: int(r.Number), Line: int(r.Line)}
+	p := fault.Place{Row: int(r.Number), Line: int(r.Line), Page: int(r.Page)}
 	if r.Origin != nil {
-		p.File, p.Sheet = r.Origin.File, r.Origin.Sheet
+		p.File, p.Sheet, p.Message = r.Origin.File, r.Origin.Sheet, r.Origin.Message
 	}
 	return p
 }

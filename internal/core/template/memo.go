@@ -1,9 +1,9 @@
-package intake
+package template
 
-// memo remembers what texts came to, since the cells of a sheet repeat: a
+// Memo remembers what texts came to, since the cells of a sheet repeat: a
 // hundred thousand rows have a few dozen agents. Where they do not repeat it
-// gives itself up. It is not safe for concurrent use.
-type memo struct {
+// gives itself up. The zero Memo is empty. It belongs to one goroutine.
+type Memo struct {
 	known        map[string]string
 	hits, misses int
 	off          bool
@@ -11,8 +11,8 @@ type memo struct {
 
 const memoSize = 4096
 
-// get gives what key came to. The key need not outlive the call.
-func (m *memo) get(key []byte) (string, bool) {
+// Get gives what key came to. The key need not outlive the call.
+func (m *Memo) Get(key []byte) (string, bool) {
 	if m.off {
 		return "", false
 	}
@@ -27,7 +27,8 @@ func (m *memo) get(key []byte) (string, bool) {
 	return "", false
 }
 
-func (m *memo) put(key []byte, value string) {
+// Put remembers what key came to, while there is room.
+func (m *Memo) Put(key []byte, value string) {
 	if m.off || len(m.known) >= memoSize {
 		return
 	}

@@ -1,4 +1,4 @@
-package intake
+package match
 
 import (
 	"strings"
@@ -41,8 +41,11 @@ func TestMatch(t *testing.T) {
 		{"When|Until", "2026-03-15|2026-03-16", "no column suits as a title"},
 	} {
 		cells := strings.Split(tt.row, "|")
-		in := &Intake{Name: "x", Key: []string{"No"}}
-		choices, f := in.Match(strings.Split(tt.header, "|"), []table.Row{row(cells...)}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
+		row := table.Row{Number: 2}
+		for _, c := range cells {
+			row.Cells = append(row.Cells, table.Cell{Kind: table.Text, Text: c})
+		}
+		choices, f := Columns(strings.Split(tt.header, "|"), []table.Row{row}, []string{"No"}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
 		if f != nil {
 			assert.Contains(t, f.Error(), tt.want, tt.header)
 			continue

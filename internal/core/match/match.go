@@ -1,21 +1,27 @@
-package intake
+// Package match finds the columns that suit the fields of an event, by their
+// headings and by what they hold, for a table that no intake describes and for
+// the first draft of one.
+package match
 
 import (
 	"slices"
 	"strings"
 	"unicode"
 
+	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
+	"almanach/internal/core/template"
 )
 
 // Choice is the columns that suit a field.
 type Choice struct {
-	Field   string // as an intake file calls it
-	Columns []string
-	Indexes []int
-	Sure    Sureness
+	Field    string // as an intake file calls it
+	Template string // over the columns
+	Columns  []string
+	Indexes  []int
+	Sure     Sureness
 }
 
 // Sureness is how well a column suits a field.
@@ -135,10 +141,10 @@ func rank(names []string, heading string) int {
 	return 0
 }
 
-// Match completes an intake for a table that no file describes: it finds the
-// columns of the fields by their headings and by what they hold. It never
-// chooses the key.
-func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settings) ([]Choice, *fault.Fault) {
+// Columns chooses columns for the fields of a table by its rows. key names the
+// columns that are the key, which Columns never chooses. It gives a fault where
+// no column suits for what every event must have.
+func Columns(header table.Header, rows []table.Row, key []string, set moment.Settings) ([]Choice, *fault.Fault) {
 	traits := make([]Traits, len(header))
 	stride := max(1, len(rows)/sampled)
 	for i := range header {
@@ -156,11 +162,11 @@ func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settin
 		c.Settle()
 		traits[i].Column = c
 	}
-	choices, f := in.Suit(header, traits)
+	choices, f := Suit(header, traits, key)
 	for _, c := range choices {
 		for _, i := range c.Indexes {
 			if f == nil && i < len(header) && len(header.All(header[i])) > 1 { // which one was meant is not ours to guess
-				f = (&compiler{header: header}).unknown(header[i])
+				f = template.Unknown(header, header[i])
 				f.Advice = "describe the columns in an intake file, that one by its letter: {@" + table.Letter(i) + "}"
 			}
 		}
@@ -170,68 +176,83 @@ func (in *Intake) Match(header table.Header, rows []table.Row, set moment.Settin
 
 // IsStatus tells whether a text is a word for an event's status.
 func IsStatus(text string) bool {
-	return statusWords[strings.ToLower(strings.TrimSpace(text))] != ""
+	return event.StatusWords[strings.ToLower(strings.TrimSpace(text))] != ""
 }
 
-// Suit chooses columns for the fields and gives the intake their templates.
-func (in *Intake) Suit(header table.Header, traits []Traits) ([]Choice, *fault.Fault) {
-	m := matcher{header: header, taken: map[int]bool{}}
+// chooser collects the choices.
+type chooser struct {
+	matcher
+	choices []Choice
+}
+
+func (m *chooser) take(field string, columns ...int) {
+	if len(columns) == 0 {
+		return
+	}
+	c := Choice{Field: field, Indexes: columns, Sure: Surely}
+	texts := make([]string, len(columns))
+	for i, col := range columns {
+		m.taken[col] = true
+		c.Columns = append(c.Columns, m.header.Label(col))
+		texts[i] = Reference(m.header, col)
+		c.Sure = min(c.Sure, m.sure(field, col))
+	}
+	c.Template = strings.Join(texts, " ")
+	m.choices = append(m.choices, c)
+}
+
+func (m *chooser) has(field string) bool {
+	return slices.ContainsFunc(m.choices, func(c Choice) bool { return c.Field == field })
+}
+
+// Suit chooses columns for the fields by the traits of each column.
+func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.Fault) {
+	m := chooser{matcher: matcher{header: header, taken: map[int]bool{}}}
 	Decide(traits)
 	for _, t := range traits {
 		m.columns = append(m.columns, matchColumn{column: t.Column, filled: t.Filled, temporal: t.Column.Holds(t.Filled)})
 	}
 	m.findOrder()
-	var choices []Choice
-	take := func(field string, columns ...int) {
-		if len(columns) == 0 {
-			return
-		}
-		c := Choice{Field: field, Indexes: columns, Sure: Surely}
-		texts := make([]string, len(columns))
-		for i, col := range columns {
-			m.taken[col] = true
-			c.Columns = append(c.Columns, header.Label(col))
-			texts[i] = Reference(header, col)
-			c.Sure = min(c.Sure, m.sure(field, col))
-		}
-		in.SetEvent(field, strings.Join(texts, " "))
-		choices = append(choices, c)
+	m.take("start", m.moment("start", "end")...)
+	if !m.has("start") {
+		m.take("start", m.onlyDate()...)
 	}
-	take("start", m.moment("start", "end")...)
-	if in.EventText("start") == "" {
-		take("start", m.onlyDate()...)
-	}
-	take("end", m.moment("end", "start")...)
+	m.take("end", m.moment("end", "start")...)
 	for _, field := range []string{"zone", "all_day", "length", "location", "description", "url", "categories", "title"} {
 		if col := m.best(field, func(c matchColumn) bool { return !c.temporal || field == "length" }); col >= 0 {
-			take(field, col)
+			m.take(field, col)
 		}
 	}
+	m.series()
+	// a column called status that holds nothing else: other uses of the word are more frequent
+	if i := header.Find("status"); i >= 0 && !m.taken[i] && traits[i].Filled > 0 && traits[i].States == traits[i].Filled {
+		m.take("status", i)
+	}
+	if !m.has("start") {
+		return m.choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file")
+	}
+	if !m.has("title") {
+		col := m.firstText(key)
+		if col < 0 {
+			return m.choices, fault.Newf("no column suits as a title").Do("describe the columns in an intake file")
+		}
+		m.take("title", col)
+	}
+	return m.choices, nil
+}
+
+// series chooses the columns that tell how an event repeats.
+func (m *chooser) series() {
 	for _, field := range []string{"repeat", "occurrence"} { // by their whole names alone: "Repeat until" is neither
-		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 && (field == "repeat" || in.EventText("repeat") != "") {
-			take(field, col)
+		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 && (field == "repeat" || m.has("repeat")) {
+			m.take(field, col)
 		}
 	}
 	for i, c := range m.columns {
-		if heading := header.Label(i); in.EventText("repeat") != "" && in.EventText("repeat_until") == "" && !m.taken[i] && c.temporal && says(repeating, heading) && says(telling["end"], heading) {
-			take("repeat_until", i)
+		if heading := m.header.Label(i); m.has("repeat") && !m.has("repeat_until") && !m.taken[i] && c.temporal && says(repeating, heading) && says(telling["end"], heading) {
+			m.take("repeat_until", i)
 		}
 	}
-	// a column called status that holds nothing else: other uses of the word are more frequent
-	if i := header.Find("status"); i >= 0 && !m.taken[i] && traits[i].Filled > 0 && traits[i].States == traits[i].Filled {
-		take("status", i)
-	}
-	if in.EventText("start") == "" {
-		return choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file")
-	}
-	if in.EventText("title") == "" {
-		col := m.firstText(in.Key)
-		if col < 0 {
-			return choices, fault.Newf("no column suits as a title").Do("describe the columns in an intake file")
-		}
-		take("title", col)
-	}
-	return choices, nil
 }
 
 // Decide tells columns that could hold dates or times ("10.03") that they hold

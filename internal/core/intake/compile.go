@@ -1,0 +1,255 @@
+package intake
+
+import (
+	"strings"
+	"time"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+	"almanach/internal/core/template"
+	"almanach/internal/core/zone"
+)
+
+// compilation is an intake on its way to a Mapping.
+type compilation struct {
+	*template.Compiler
+	in     *Intake
+	m      *Mapping
+	dates  moment.Settings
+	faults []*fault.Fault
+}
+
+// Compile compiles the intake against a header. fallback is the zone of times
+// for which neither row nor intake names one, nil for floating times. The
+// faults name every column that does not exist and every setting that would
+// be wrong in each row alike. The intake is not changed.
+func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.Zone, present time.Time) (*Mapping, []*fault.Fault) {
+	c := &compilation{Compiler: template.NewCompiler(header, in.Words), in: in, dates: in.Dates}
+	c.dates.Zones, c.dates.Present = zones, present
+	m := &Mapping{Header: header, Zones: zones, Zone: fallback, intake: in, dates: c.dates, compiler: c.Compiler}
+	c.m = m
+	c.zone()
+	for _, name := range in.Key {
+		m.key = append(m.key, c.setting(name, "key"))
+	}
+	c.fields()
+	m.start, m.end = c.moments("start"), c.moments("end")
+	m.length, m.allDay, m.zoneOf = c.template("length"), c.template("all_day"), c.template("zone")
+	c.series()
+	m.occurrence = c.moments("occurrence")
+	c.places()
+	for _, name := range in.Needs {
+		m.needs = append(m.needs, c.setting(name, "needs"))
+	}
+	c.period()
+	m.leaveOut, m.cancel = c.condition(in.leaveOut), c.condition(in.cancel)
+	for _, i := range c.Dated() {
+		c.dated(i)
+	}
+	if len(c.faults) == 0 {
+		c.fixed()
+	}
+	return m, c.faults
+}
+
+func (c *compilation) keep(f *fault.Fault) {
+	if f != nil {
+		c.faults = append(c.faults, f)
+	}
+}
+
+func (c *compilation) zone() {
+	in := c.in
+	if in.Zone == "" {
+		return
+	}
+	z, err := c.m.Zones.Find(in.Zone)
+	if err != nil {
+		c.keep(in.root.Get("zone").Locate(c.m.Zones.Unknown(in.Zone), 0))
+	}
+	c.m.Zone = z
+}
+
+// setting gives the column that a setting names.
+func (c *compilation) setting(name, path string) int {
+	i, f := c.Setting(name, c.in.root.Get(path))
+	if f != nil {
+		f.Value, f.Quoted = name, true
+	}
+	c.keep(f)
+	return i
+}
+
+// template compiles the template of a field, nil when it has none.
+func (c *compilation) template(name string) *template.Template {
+	t, ok := c.in.event[name]
+	if !ok || t.Text == "" {
+		return nil
+	}
+	return c.compile(t)
+}
+
+func (c *compilation) compile(s template.Source) *template.Template {
+	t, f := c.Template(s)
+	c.keep(f)
+	return t
+}
+
+func (c *compilation) condition(s template.Source) *template.Condition {
+	out, f := c.Condition(s)
+	c.keep(f)
+	return out
+}
+
+// dated sees to it that a column is learnt as one that holds dates.
+func (c *compilation) dated(i int) {
+	for len(c.m.columns) <= i {
+		c.m.columns = append(c.m.columns, nil)
+	}
+	if c.m.columns[i] == nil {
+		c.m.columns[i] = moment.NewColumn(c.dates)
+	}
+}
+
+func (c *compilation) moments(name string) *moments {
+	t := c.template(name)
+	if t == nil {
+		return nil
+	}
+	if columns, ok := t.Columns(); ok {
+		for _, i := range columns {
+			c.dated(i)
+		}
+		return &moments{columns: columns, name: name}
+	}
+	return &moments{text: t, slot: c.slot(), name: name}
+}
+
+// slot gives a place for a column of texts that are put together first.
+func (c *compilation) slot() int {
+	c.m.virtual = append(c.m.virtual, moment.NewColumn(c.dates))
+	return len(c.m.virtual) - 1
+}
+
+func (c *compilation) series() {
+	list := func(name string) *dates {
+		if t := c.template(name); t != nil {
+			return &dates{name: name, template: t, slot: c.slot()}
+		}
+		return nil
+	}
+	c.m.series = series{repeat: c.template("repeat"), every: c.template("repeat_every"), on: c.template("repeat_on"), times: c.template("repeat_times"), until: c.moments("repeat_until"), except: list("except"), also: list("also")}
+}
+
+func (c *compilation) places() {
+	for _, text := range c.in.Into {
+		c.m.into = append(c.m.into, c.compile(template.Source{Text: text, At: c.in.intoAt}))
+	}
+}
+
+func (c *compilation) period() {
+	set := c.dates
+	set.Stated = true
+	for _, end := range []struct {
+		text, path string
+		into       *int64
+	}{{c.in.Period.From, "period.from", &c.m.from}, {c.in.Period.To, "period.to", &c.m.to}} {
+		if end.text == "" {
+			continue
+		}
+		v, f := moment.ReadOne(set, end.text)
+		if f != nil || !v.HasDate {
+			c.keep(c.in.root.Get(end.path).Locate(fault.New(end.text, "is not a day").Do("write it as 2026-03-05, or in two weeks"), 0))
+			continue
+		}
+		*end.into = v.Date
+		if end.into == &c.m.to {
+			c.m.to += 86400 // the last day is in it
+		}
+	}
+}
+
+// fields compiles what is neither the time nor the key.
+func (c *compilation) fields() {
+	m, in := c.m, c.in
+	for _, f := range textFields {
+		if f.template = c.template(f.name); f.template != nil {
+			m.texts = append(m.texts, f)
+		}
+	}
+	m.organizer, m.participation = c.template("organizer"), c.template("participation")
+	for _, p := range []struct {
+		name string
+		part event.Part
+	}{{"attendees", event.Required}, {"optional", event.Optional}, {"resources", event.Resource}, {"rooms", event.Room}} {
+		if t := c.template(p.name); t != nil {
+			m.people = append(m.people, peopleField{p.name, p.part, t})
+		}
+	}
+	for _, t := range in.reminders {
+		m.reminders = append(m.reminders, c.compile(t))
+	}
+	for _, p := range in.properties {
+		if reserved[p.name] || strings.HasPrefix(p.name, "X-ALMANACH-") || !validName(p.name) {
+			f := fault.New(p.name, "cannot be set as a property").Do("set it by the field of the event it belongs to, or take a name of your own that begins with X-")
+			c.keep(p.At.Locate(f, 0))
+			continue
+		}
+		m.properties = append(m.properties, propertyField{p.name, c.compile(p.Source)})
+	}
+}
+
+// fixed reads the fields that are the same in every row, so that a mistake in
+// one is told once, as the intake's.
+func (c *compilation) fixed() {
+	m := c.m
+	check := func(at template.Source, t *template.Template, read func(text string) *fault.Fault) {
+		if t == nil {
+			return
+		}
+		if text, ok := t.Fixed(); ok && text != "" {
+			if f := read(text); f != nil {
+				f.Place.Column = ""
+				c.keep(at.At.Locate(f, 0))
+			}
+		}
+	}
+	field := func(name string) template.Source { return c.in.event[name] }
+	for _, t := range m.texts {
+		if t.read != nil {
+			check(field(t.name), t.template, func(text string) *fault.Fault { _, f := t.read(text); return f })
+		}
+	}
+	for _, p := range m.people {
+		check(field(p.name), p.template, func(text string) *fault.Fault { _, f := readPeople(text, p.part); return f })
+	}
+	check(field("organizer"), m.organizer, func(text string) *fault.Fault { _, f := readPerson(text); return f })
+	check(field("participation"), m.participation, func(text string) *fault.Fault { _, f := readAnswer(text); return f })
+	for i, t := range m.reminders {
+		check(c.in.reminders[i], t, func(text string) *fault.Fault { _, f := readReminders(text, 43200, true); return f })
+	}
+	check(field("length"), m.length, func(text string) *fault.Fault {
+		_, f := moment.ReadLength(table.Cell{Kind: table.Text, Text: text})
+		return f
+	})
+	check(field("all_day"), m.allDay, func(text string) *fault.Fault { _, f := readYesNo(text); return f })
+	check(field("zone"), m.zoneOf, func(text string) *fault.Fault {
+		if _, err := m.Zones.Find(text); err != nil {
+			return m.Zones.Unknown(text)
+		}
+		return nil
+	})
+}
+
+// reserved are the properties that other fields own, and those that make an
+// event what it is.
+var reserved = map[string]bool{
+	"BEGIN": true, "END": true, "UID": true, "DTSTAMP": true, "DTSTART": true, "DTEND": true, "DURATION": true, "RRULE": true, "RDATE": true, "EXDATE": true, "RECURRENCE-ID": true, "SEQUENCE": true, "CREATED": true, "LAST-MODIFIED": true,
+	"SUMMARY": true, "LOCATION": true, "DESCRIPTION": true, "STYLED-DESCRIPTION": true, "URL": true, "CATEGORIES": true, "STATUS": true, "CONFERENCE": true, "COLOR": true, "TRANSP": true, "PRIORITY": true, "CLASS": true, "ORGANIZER": true, "ATTENDEE": true, "ATTACH": true,
+}
+
+func validName(name string) bool {
+	return name != "" && strings.Trim(name, "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-") == ""
+}

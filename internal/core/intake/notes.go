@@ -1,0 +1,61 @@
+package intake
+
+import (
+	"strings"
+	"time"
+
+	"almanach/internal/core/moment"
+)
+
+// Notes says what was taken for granted in mapping one row. It is a set.
+type Notes uint16
+
+// What a mapping can take for granted.
+const (
+	AssumedLength Notes = 1 << iota
+	AssumedOvernight
+	AssumedAllDay
+	AssumedOverlap
+	SameRowTwice
+	AssumedFirst
+	CleanedText
+	assumedDates = 8 // moment's assumptions stand from this bit on
+)
+
+// Words lists the notes as a clerk reads them.
+func (n Notes) Words(in *Intake) []string {
+	var out []string
+	for i, w := range []string{"end assumed: " + ShowLength(in.Assume.Length), "overnight assumed: ends on the next day", "all day assumed: no time given", "time happens twice when the clocks go back: the first is meant", "the same row stands twice: counted once", "moved to the first day that it repeats on", "control characters were taken out of a text"} {
+		if n&(1<<i) != 0 {
+			out = append(out, w)
+		}
+	}
+	for _, w := range moment.Assumption(n >> assumedDates).Names() {
+		out = append(out, w+" assumed")
+	}
+	return out
+}
+
+// Kinds lists the notes as single words for counting.
+func (n Notes) Kinds(in *Intake) []string {
+	var out []string
+	for i, w := range []string{"length " + ShowLength(in.Assume.Length), "overnight", "all day", "first of two times", "doubled rows counted once", "first day that it repeats on", "control characters taken out"} {
+		if n&(1<<i) != 0 {
+			out = append(out, w)
+		}
+	}
+	return append(out, moment.Assumption(n>>assumedDates).Names()...)
+}
+
+// ShowLength writes a length as a clerk would: 2h, 90min, 1d.
+func ShowLength(d time.Duration) string {
+	switch {
+	case d >= 24*time.Hour && d%(24*time.Hour) == 0:
+		return strings.TrimSuffix((d/24).String(), "h0m0s") + "d"
+	case d%time.Hour == 0:
+		return strings.TrimSuffix(d.String(), "0m0s")
+	case d < time.Hour*3 && d%time.Minute == 0:
+		return strings.TrimSuffix(time.Duration(d/time.Minute).String(), "ns") + "min"
+	}
+	return strings.TrimSuffix(d.String(), "0s")
+}

@@ -18,16 +18,18 @@ import (
 // lower floors only. What stands together on one floor is strangers to each
 // other.
 var floors = [][]string{
-	{"core/fault", "core/beside"},
+	{"core/fault"},
 	{"core/table", "core/zone"},
 	{"core/moment", "core/rule"},
 	{"core/ical", "core/settings"},
-	{"core/event"},
-	{"core/recur", "core/identity", "core/agree"},
+	{"core/event", "core/template"},
+	{"core/recur", "core/identity", "core/agree", "core/match"},
 	{"core/intake", "core/extract"},
-	{"core/reconcile", "core/survey"},
-	{"edge/source", "edge/calendar"},
-	{"edge/desk"},
+	{"core/plan", "core/reconcile", "core/survey"},
+	{"edge/replace", "edge/source/sheet"},
+	{"edge/source/text", "edge/source/office", "edge/calendar"},
+	{"edge/source/delimited", "edge/source/records", "edge/source/webpage", "edge/source/agenda", "edge/calendar/file", "edge/calendar/folder", "edge/calendar/calendartest"},
+	{"edge/source", "edge/desk"},
 	{"job"},
 	{"cli/show"},
 	{"cli"},
@@ -35,7 +37,7 @@ var floors = [][]string{
 
 // outside are the standard packages through which a program meets the world;
 // the core has none of them, nor any library of the interface.
-var outside = []string{"os", "os/exec", "net", "net/http", "flag", "syscall", "log", "github.com/spf13/cobra", "golang.org/x/term", "charm.land/lipgloss/v2"}
+var outside = []string{"os", "os/exec", "runtime", "net", "net/http", "flag", "syscall", "log", "github.com/spf13/cobra", "golang.org/x/term", "charm.land/lipgloss/v2"}
 
 func TestImportsGoDown(t *testing.T) {
 	level := map[string]int{}
@@ -51,7 +53,9 @@ func TestImportsGoDown(t *testing.T) {
 		}
 		self := "almanach/internal/" + path.Dir(file)
 		own, known := level[self]
-		assert.Truef(t, known, "%s stands on no floor", self)
+		if !assert.Truef(t, known, "%s stands on no floor", self) {
+			return nil
+		}
 		f, err := parser.ParseFile(token.NewFileSet(), file, nil, parser.ImportsOnly)
 		if err != nil {
 			return err

@@ -20,7 +20,8 @@ const memoryShare = 50
 func main() {
 	debug.SetGCPercent(memoryShare)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	code := cli.Run(ctx, cli.World{Args: os.Args[1:], Stdout: os.Stdout, Stderr: os.Stderr, Env: os.Environ(), Now: time.Now})
+	context.AfterFunc(ctx, stop) // a second one ends the program at once
+	code := cli.Run(ctx, cli.World{Args: os.Args[1:], Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, Env: os.Environ(), Now: time.Now, Pid: os.Getpid()})
 	stop()
 	os.Exit(code)
 }

@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"runtime/debug"
+	"strconv"
 	"strings"
 	"time"
 
@@ -26,9 +27,11 @@ import (
 // World is what the program is given from outside.
 type World struct {
 	Args           []string
+	Stdin          io.Reader
 	Stdout, Stderr io.Writer
 	Env            []string
 	Now            func() time.Time
+	Pid            int // of the process, which tells runs apart
 }
 
 // The exit codes.
@@ -45,21 +48,31 @@ var errLeft = errors.New("something is left for a person")
 // app is one run of the program.
 type app struct {
 	world World
-	out   io.Writer // stdout, with colour only where it belongs
+	out   io.Writer // what a person reads; data for programs goes to world.Stdout
 	width int
 
 	desk, zone, now string
 	json, yes       bool
 }
 
+// screen gives what a person reads something on.
+func (w World) screen(to io.Writer) *show.Screen {
+	profile := colorprofile.Detect(to, w.Env)
+	return show.NewScreen(to, profile != colorprofile.NoTTY && profile != colorprofile.Ascii)
+}
+
 // Run runs the program and gives its exit code.
 func Run(ctx context.Context, w World) (code int) {
-	a := &app{world: w, out: colorprofile.NewWriter(w.Stdout, w.Env), width: width(w.Stdout)}
+	a := &app{world: w, out: w.screen(w.Stdout), width: width(w.Stdout)}
 	defer func() {
 		if r := recover(); r != nil {
-			fmt.Fprintf(w.Stderr, "almanach: a mistake of the program's own stopped it: %v\n  nothing was half written; please report this with what you did\n", r)
-			if os.Getenv("ALMANACH_TRACE") != "" {
-				w.Stderr.Write(debug.Stack())
+			fmt.Fprintf(w.screen(w.Stderr), "almanach: a mistake of the program's own stopped it: %v\n  nothing was half written; please report this with what you did\n", r)
+			if a.env("ALMANACH_TRACE") != "" {
+				stack := debug.Stack()
+				if s, ok := r.(interface{ Stack() []byte }); ok { // where it began
+					stack = s.Stack()
+				}
+				w.Stderr.Write(stack)
 			}
 			code = exitStopped
 		}
@@ -80,7 +93,7 @@ func (a *app) exit(err error) int {
 	case errors.Is(err, errLeft):
 		return exitLeft
 	case errors.Is(err, context.Canceled):
-		fmt.Fprintln(a.world.Stderr, "almanach: interrupted; nothing was half written")
+		fmt.Fprintln(a.world.Stderr, "almanach: interrupted; nothing was half written, and what is not said to be written was not")
 		return exitStopped
 	}
 	p := a.problems()
@@ -113,7 +126,7 @@ func width(w io.Writer) int {
 
 // problems prints on stderr.
 func (a *app) problems() *show.Printer {
-	return &show.Printer{W: colorprofile.NewWriter(a.world.Stderr, a.world.Env), Width: width(a.world.Stderr)}
+	return &show.Printer{W: a.world.screen(a.world.Stderr), Width: width(a.world.Stderr)}
 }
 
 func (a *app) printer() *show.Printer { return &show.Printer{W: a.out, Width: a.width} }
@@ -139,6 +152,10 @@ Begin with: almanach demo`,
 	flags.BoolVar(&a.yes, "yes", false, "answer yes to every question")
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
+		var known *fault.Fault
+		if errors.As(err, &known) {
+			return known
+		}
 		return fault.Newf("%w", err).Do("see almanach %s --help", strings.TrimPrefix(c.CommandPath(), "almanach "))
 	})
 	for _, command := range []*cobra.Command{a.demo(), a.survey(), a.draft(), a.preview(), a.load(), a.extract(), a.reconcile(), a.version()} {
@@ -163,7 +180,7 @@ func (a *app) office() (*job.Office, error) {
 			return nil, err
 		}
 	}
-	o := &job.Office{Desk: d, Zones: zones, Now: now, Zone: a.zone, Local: a.localZone()}
+	o := &job.Office{Desk: d, Zones: zones, Now: now, Zone: a.zone, Local: a.localZone(), Run: strconv.Itoa(a.world.Pid)}
 	if z, _, f := o.DefaultZone(); f == nil {
 		o.Now = now.In(time.FixedZone(z.Name(), z.OffsetAt(now.Unix()).Seconds))
 		if a.now != "" && !hasOffset(a.now) { // a wall-clock time of the default zone
@@ -241,7 +258,7 @@ func (a *app) version() *cobra.Command {
 				ZoneData string `json:"zone_data"`
 			}{Version, zones.Release()}
 			if a.json {
-				return show.JSON(a.out, v)
+				return show.JSON(a.world.Stdout, v)
 			}
 			fmt.Fprintf(a.out, "almanach %s\nzone data %s\n", v.Version, v.ZoneData)
 			return nil

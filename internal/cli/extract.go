@@ -2,7 +2,6 @@ package cli
 
 import (
 	"bytes"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -16,7 +15,8 @@ import (
 )
 
 func (a *app) extract() *cobra.Command {
-	var from, to, as, out string
+	var from, to, as string
+	var out outFile
 	var columns []string
 	c := &cobra.Command{
 		Use:   "extract [CALENDAR…]",
@@ -48,7 +48,7 @@ calendars of the desk are taken. Both days of the range are included; without
 			if err != nil {
 				return err
 			}
-			if err := a.writeExtract(x, as, out, columns); err != nil {
+			if err := a.writeExtract(x, as, &out, columns); err != nil {
 				return err
 			}
 			if len(x.Faults) > 0 {
@@ -67,22 +67,24 @@ calendars of the desk are taken. Both days of the range are included; without
 	flags.StringVar(&from, "from", "", "first `DAY`, or a date and time (default: today)")
 	flags.StringVar(&to, "to", "", "last `DAY`, included, or a date and time (default: a week)")
 	flags.StringVar(&as, "as", "", "`FORM` to write: table, csv or json (default: table, or what --out ends in)")
-	flags.StringVar(&out, "out", "", "write to this `FILE`")
+	out.add(c)
 	flags.StringSliceVar(&columns, "columns", nil, "`COLUMNS` to show, with commas between: "+strings.Join(slices.Concat(extract.Columns, extract.More), ", "))
 	return c
 }
 
-func (a *app) writeExtract(x *job.Extract, as, out string, columns []string) error {
-	if as == "" && out != "" {
-		as = strings.TrimPrefix(strings.ToLower(filepath.Ext(out)), ".")
+func (a *app) writeExtract(x *job.Extract, as string, out *outFile, columns []string) error {
+	if as == "" && out.path != "" {
+		as = strings.TrimPrefix(strings.ToLower(filepath.Ext(out.path)), ".")
 	}
 	var b bytes.Buffer
 	switch as {
 	case "", "table":
 		p := a.printer()
-		if out != "" {
-			p = &show.Printer{W: &b}
+		if out.path == "" {
+			p.Extract(x, columns)
+			return nil
 		}
+		p = &show.Printer{W: show.NewScreen(&b, false)}
 		p.Extract(x, columns)
 	case "csv":
 		if len(columns) == 0 {
@@ -98,35 +100,5 @@ func (a *app) writeExtract(x *job.Extract, as, out string, columns []string) err
 	default:
 		return fault.Unknown("form of an extract", as, []string{"table", "csv", "json"})
 	}
-	if out == "" {
-		_, err := a.out.Write(b.Bytes())
-		return err
-	}
-	return writeFile(out, b.Bytes())
-}
-
-// writeFile writes a file whole or not at all.
-func writeFile(path string, data []byte) error {
-	stopped := func(err error) error {
-		return fault.Newf("cannot be written: %w", fault.Bare(err)).At(fault.Place{File: path}).Do("check the folder and its permissions").FromOutside()
-	}
-	temp, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
-	if err != nil {
-		return stopped(err)
-	}
-	defer os.Remove(temp.Name())
-	_, err = temp.Write(data)
-	if err == nil {
-		err = temp.Chmod(0o644)
-	}
-	if e := temp.Close(); err == nil {
-		err = e
-	}
-	if err == nil {
-		err = os.Rename(temp.Name(), path)
-	}
-	if err != nil {
-		return stopped(err)
-	}
-	return nil
+	return a.write(out, b.Bytes())
 }

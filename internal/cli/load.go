@@ -2,8 +2,10 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -14,18 +16,49 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/plan"
 	"almanach/internal/core/table"
 	"almanach/internal/job"
 )
 
 // loadFlags are the flags of everything that reads a source for a calendar.
 type loadFlags struct {
-	file, into, name, sheet, take, rows, dayOrder, length, leaveOut, cancelWhen string
-	key                                                                         []string
-	allow                                                                       map[string]string
-	header                                                                      string
-	first                                                                       int
-	all                                                                         bool
+	file, into, name, sheet, rows, dayOrder, length, leaveOut, cancelWhen string
+	key                                                                   []string
+	allow                                                                 map[string]string
+	header                                                                string
+	first                                                                 int
+	all, past                                                             bool
+	takes                                                                 takeFlag
+}
+
+// takeFlag collects every --take. The keys that one settles are the arguments
+// behind it, up to the next option.
+type takeFlag struct {
+	arguments func() int // read so far
+	sides     []takenSide
+}
+
+type takenSide struct {
+	side agree.Side
+	name string
+	from int // index of the first argument behind it
+}
+
+// String implements pflag.Value.
+func (t *takeFlag) String() string { return "" }
+
+// Type implements pflag.Value.
+func (t *takeFlag) Type() string { return "side" }
+
+// Set implements pflag.Value.
+func (t *takeFlag) Set(text string) error {
+	sides := map[string]agree.Side{"sheet": agree.Sheet, "calendar": agree.Calendar}
+	if sides[text] == agree.Neither {
+		return fault.New(text, "is not a side").Do("choose sheet or calendar: --take sheet KEY…")
+	}
+	t.sides = append(t.sides, takenSide{sides[text], text, t.arguments()})
+	return nil
 }
 
 func (f *loadFlags) source(c *cobra.Command) {
@@ -45,12 +78,14 @@ func (f *loadFlags) source(c *cobra.Command) {
 func (f *loadFlags) load(c *cobra.Command) {
 	f.source(c)
 	flags := c.Flags()
-	flags.StringVar(&f.take, "take", "", "settle disputes for the `SIDE` sheet or calendar, of the keys given after it")
+	f.takes.arguments = flags.NArg
+	flags.Var(&f.takes, "take", "settle what is disputed for the `SIDE` sheet or calendar, of the keys that follow; KEY:FIELD settles one field, edited ones too")
 	flags.IntVar(&f.first, "first", 0, "try only the first `N` rows")
 	flags.StringVar(&f.rows, "rows", "", "try only these `ROWS`, such as 4-7,12")
 	flags.StringToStringVar(&f.allow, "allow", nil, "let so many changes pass a guard, as in `removed=31`")
 	flags.Lookup("allow").DefValue = "" // an empty map is not worth a mention
 	flags.BoolVar(&f.all, "all", false, "list every row")
+	flags.BoolVar(&f.past, "past", false, "list events gone from the source that are past")
 }
 
 const sourceHelp = `INTAKE is an intake of the desk, the path of an intake file, or a table itself:
@@ -75,7 +110,7 @@ func (a *app) preview() *cobra.Command {
 func (a *app) load() *cobra.Command {
 	var f loadFlags
 	c := &cobra.Command{
-		Use:   "load INTAKE… [--take SIDE KEY…]",
+		Use:   "load INTAKE… [--take SIDE KEY…]…",
 		Short: "Load rows into their calendar, never doubling one",
 		Long: `Load rows into their calendar. Rows that are there already are compared with
 what the calendar holds: what changed in the source is written, what someone
@@ -95,75 +130,128 @@ func (a *app) runLoad(ctx context.Context, f *loadFlags, args []string, write bo
 	if err != nil {
 		return err
 	}
+	intakes, takes, err := f.split(office, args)
+	if err != nil {
+		return err
+	}
 	var requests []job.LoadRequest
-	intakes, keys := a.splitKeys(f, office, args)
 	for _, name := range intakes {
 		req, err := f.request(office, name)
 		if err != nil {
 			return err
 		}
-		if err := f.narrow(&req, keys); err != nil {
+		if err := f.narrow(&req); err != nil {
 			return err
 		}
-		req.Write, req.All = write, f.all || a.json
+		req.Takes, req.Write, req.All, req.Past = takes, write, f.all || a.json, f.past
 		requests = append(requests, req)
 	}
 	var reports []any
 	left := false
+	var stopped error
 	for n, req := range requests {
 		r, err := job.Load(ctx, office, req)
-		if r != nil && (err == nil || len(r.Guards) > 0) {
-			left = left || r.Left()
-			if a.json {
-				reports = append(reports, show.LoadJSON(r))
-			} else {
-				if n > 0 {
-					a.printer().Gap()
-				}
-				a.printer().Load(r, show.LoadOptions{Loaded: write && err == nil, All: f.all})
+		if a.json {
+			reports = append(reports, show.LoadJSON(req.Intake.Name, r, err))
+		} else if r != nil {
+			if n > 0 {
+				a.printer().Gap()
 			}
+			a.printer().Load(r, show.LoadOptions{Loaded: write, All: f.all, Past: f.past})
 		}
+		left = left || err == nil && r.Left()
 		if err != nil {
-			return err
+			stopped = stoppedBy(stopped, err, req.Intake.Name, len(requests) > 1)
+			if ctx.Err() != nil {
+				break
+			}
 		}
 	}
 	if a.json {
 		var out any = reports
-		if len(reports) == 1 {
+		if len(requests) == 1 {
 			out = reports[0]
 		}
-		if err := show.JSON(a.out, out); err != nil {
+		if err := show.JSON(a.world.Stdout, out); err != nil {
 			return err
 		}
 	}
-	if left {
+	switch {
+	case stopped != nil:
+		return stopped
+	case left:
 		return errLeft
 	}
 	return nil
 }
 
-// splitKeys tells the intakes from the keys that --take is for: the first
-// argument that is an intake or a file is the intake, the others are keys.
-func (a *app) splitKeys(f *loadFlags, office *job.Office, args []string) (intakes, keys []string) {
-	if f.take == "" {
-		return args, nil
+// stoppedBy adds what stopped one of several intakes to what stopped others.
+func stoppedBy(earlier, err error, name string, several bool) error {
+	if errors.Is(err, context.Canceled) {
+		return err
 	}
-	for i, arg := range args {
-		_, err := os.Stat(arg)
-		for _, name := range office.Desk.Intakes() {
-			if name == arg {
-				err = nil
+	var faults, before job.Faults
+	if !errors.As(err, &faults) {
+		faults = job.Faults{fault.Of(err)}
+	}
+	if several {
+		for i, f := range faults {
+			named := *f
+			named.Cause = fault.Newf("%s: %w", name, f.Cause).Cause
+			if named.Quoted || named.Place != (fault.Place{}) {
+				named.Cause = f.Cause
 			}
-		}
-		if err == nil {
-			return []string{arg}, append(append([]string{}, args[:i]...), args[i+1:]...)
+			faults[i] = &named
 		}
 	}
-	return args[:1], args[1:]
+	errors.As(earlier, &before)
+	return append(before, faults...)
+}
+
+// split tells the intakes from the keys that --take is for. The first arguments
+// are intakes; what stands behind a --take are its keys. Where no argument
+// stands in front of it, the first that is an intake or a file is the intake.
+func (f *loadFlags) split(office *job.Office, args []string) (intakes []string, takes []plan.Take, err error) {
+	sides := f.takes.sides
+	if len(sides) == 0 {
+		return args, nil, nil
+	}
+	intakes = append(intakes, args[:sides[0].from]...)
+	for n, s := range sides {
+		end := len(args)
+		if n+1 < len(sides) {
+			end = sides[n+1].from
+		}
+		keys := 0
+		for _, arg := range args[s.from:end] {
+			if len(intakes) == 0 && isIntake(office, arg) {
+				intakes = append(intakes, arg)
+				continue
+			}
+			takes = append(takes, plan.Take{Side: s.side, Key: arg})
+			keys++
+		}
+		if keys == 0 {
+			return nil, nil, fault.Newf("--take %s names no key", s.name).Do("give the keys it is for: --take %s KEY…", s.name)
+		}
+	}
+	if len(intakes) == 0 {
+		return nil, nil, fault.Newf("nothing says which intake to load").Do("name it first: almanach load INTAKE --take %s KEY…", sides[0].name)
+	}
+	return intakes, takes, nil
+}
+
+// isIntake tells whether an argument is an intake of the desk, or a file.
+func isIntake(office *job.Office, arg string) bool {
+	_, err := os.Stat(arg)
+	return err == nil || slices.Contains(office.Desk.Intakes(), arg)
 }
 
 // isTable tells whether an argument is a table rather than an intake.
 func isTable(name string) bool {
+	if name == "-" {
+		return true
+	}
 	switch strings.ToLower(filepath.Ext(name)) {
 	case ".yaml", ".yml", "":
 		return false
@@ -177,7 +265,10 @@ func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, e
 	if isTable(name) {
 		in := &intake.Intake{Name: f.name, Key: f.key}
 		if in.Name == "" {
-			in.Name = intake.NameFromFile(name)
+			in.Name = "standard-input"
+			if name != "-" {
+				in.Name = intake.NameFromFile(name)
+			}
 		}
 		req.Intake, req.File, req.Match = in, name, true
 		if len(f.key) == 0 {
@@ -191,7 +282,7 @@ func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, e
 		if len(faults) > 0 {
 			return req, job.Faults(faults)
 		}
-		req.Intake = in
+		req.Intake, req.OfDesk = in, office.Desk.Owns(name)
 		if len(f.key) > 0 {
 			in.Key = f.key
 		}
@@ -243,20 +334,8 @@ func (f *loadFlags) settings(in *intake.Intake) error {
 }
 
 // narrow applies the flags that are about this one run.
-func (f *loadFlags) narrow(req *job.LoadRequest, keys []string) error {
-	switch f.take {
-	case "":
-	case "sheet":
-		req.Take = agree.TakeSheet
-	case "calendar":
-		req.Take = agree.TakeCalendar
-	default:
-		return fault.Unknown("side to take", f.take, []string{"sheet", "calendar"})
-	}
-	if f.take != "" && len(keys) == 0 {
-		return fault.Newf("--take %s names no key", f.take).Do("give the keys it is for: --take %s KEY…", f.take)
-	}
-	req.Keys, req.First = keys, f.first
+func (f *loadFlags) narrow(req *job.LoadRequest) error {
+	req.First = f.first
 	if f.first < 0 {
 		return fault.Newf("--first %d is not a number of rows", f.first)
 	}
@@ -270,12 +349,8 @@ func (f *loadFlags) narrow(req *job.LoadRequest, keys []string) error {
 	req.Allow = map[string]int{}
 	for what, number := range f.allow {
 		n, err := strconv.Atoi(number)
-		known := false
-		for _, a := range job.Allowances {
-			known = known || a == what
-		}
-		if !known {
-			return fault.Unknown("thing to --allow", what, job.Allowances)
+		if !slices.Contains(plan.Allowances, what) {
+			return fault.Unknown("thing to --allow", what, plan.Allowances)
 		}
 		if err != nil || n < 1 {
 			return fault.New(number, "is not a number for --allow "+what)

@@ -36,7 +36,7 @@ that the source speaks of.
 				return err
 			}
 			if a.json {
-				err = show.JSON(a.out, show.ReconcileJSON(r))
+				err = show.JSON(a.world.Stdout, show.ReconcileJSON(r))
 			} else {
 				a.printer().Reconcile(r)
 			}

@@ -74,7 +74,7 @@ web page with tables, a calendar (.ics), or - for standard input.`,
 				return err
 			}
 			if a.json {
-				return show.JSON(a.out, show.SurveyJSON(s))
+				return show.JSON(a.world.Stdout, show.SurveyJSON(s))
 			}
 			a.printer().Survey(s)
 			return nil
@@ -100,7 +100,7 @@ With --schema it prints the JSON Schema of intake files instead, for editors.`,
 		RunE: func(c *cobra.Command, args []string) error {
 			switch {
 			case schema:
-				return show.JSON(a.out, intake.Schema())
+				return show.JSON(a.world.Stdout, intake.Schema())
 			case len(args) == 0:
 				return fault.Newf("nothing says which file to draft an intake for").Do("name it: almanach draft FILE")
 			}
@@ -117,7 +117,7 @@ With --schema it prints the JSON Schema of intake files instead, for editors.`,
 				return err
 			}
 			if a.json {
-				return show.JSON(a.out, map[string]string{"file": path, "text": string(text)})
+				return show.JSON(a.world.Stdout, map[string]string{"file": path, "text": string(text)})
 			}
 			a.printer().Draft(path, string(text))
 			if s.Problem != nil {

@@ -17,6 +17,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"almanach/internal/core/intake"
+	"almanach/internal/core/match"
+	"almanach/internal/core/plan"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/desk"
@@ -46,7 +48,7 @@ func bench(b *testing.B) (*Office, LoadRequest, string, string) {
 	office := &Office{Desk: &desk.Desk{}, Zones: zones, Now: day, Zone: "Europe/Lisbon"}
 	in := &intake.Intake{Name: "bookings", Key: []string{"Booking no"}}
 	for field, text := range map[string]string{"title": "{Vessel} at berth {Berth}", "start": "{Arrival} {ETA}", "end": "{Departure} {ETD}", "location": "Berth {Berth}", "description": "{Remarks}"} {
-		in.SetEvent(field, text)
+		in.SetEvent([]match.Choice{{Field: field, Template: text}})
 	}
 	in.Defaults()
 	return office, LoadRequest{Intake: in, File: source, Into: target}, source, target
@@ -125,7 +127,7 @@ func measure(b *testing.B, what, least func()) {
 	b.ReportMetric(a.Seconds()/c.Seconds(), "ratio")
 }
 
-func run(b *testing.B, office *Office, req LoadRequest, want Totals) {
+func run(b *testing.B, office *Office, req LoadRequest, want plan.Totals) {
 	r, err := Load(context.Background(), office, req)
 	require.NoError(b, err)
 	want.Rows, want.Wanted = benchRows, benchRows
@@ -135,9 +137,9 @@ func run(b *testing.B, office *Office, req LoadRequest, want Totals) {
 func BenchmarkPreviewUnchanged(b *testing.B) {
 	office, req, source, target := bench(b)
 	req.Write = true
-	run(b, office, req, Totals{New: benchRows})
+	run(b, office, req, plan.Totals{New: benchRows})
 	req.Write = false
-	measure(b, func() { run(b, office, req, Totals{Same: benchRows}) }, func() {
+	measure(b, func() { run(b, office, req, plan.Totals{Same: benchRows}) }, func() {
 		readCSV(b, source)
 		require.Equal(b, benchRows, scan(b, target))
 	})
@@ -146,8 +148,8 @@ func BenchmarkPreviewUnchanged(b *testing.B) {
 func BenchmarkLoadUnchanged(b *testing.B) {
 	office, req, source, target := bench(b)
 	req.Write = true
-	run(b, office, req, Totals{New: benchRows})
-	measure(b, func() { run(b, office, req, Totals{Same: benchRows}) }, func() {
+	run(b, office, req, plan.Totals{New: benchRows})
+	measure(b, func() { run(b, office, req, plan.Totals{Same: benchRows}) }, func() {
 		readCSV(b, source)
 		scan(b, target)
 	})
@@ -159,7 +161,7 @@ func BenchmarkLoadFirst(b *testing.B) {
 	var data []byte
 	measure(b, func() {
 		require.NoError(b, os.RemoveAll(target))
-		run(b, office, req, Totals{New: benchRows})
+		run(b, office, req, plan.Totals{New: benchRows})
 	}, func() {
 		if data == nil {
 			data, _ = os.ReadFile(target)
@@ -207,7 +209,7 @@ event:
 `))
 	require.Empty(b, faults)
 	read := func() ([]table.Row, table.Header) {
-		r, err := source.Open(path, source.Options{})
+		r, err := source.Open(b.Context(), path, source.Options{})
 		require.NoError(b, err)
 		defer r.Close()
 		rows, err := source.ReadAll(r)
@@ -217,13 +219,13 @@ event:
 	rows, header := read()
 	m, faults := in.Compile(header, zones, lisbon, day)
 	require.Empty(b, faults)
-	batch := intake.NewBatch(m, rows)
+	batch := intake.NewBatch(m, rows, beside)
 	measure(b, func() {
 		var workers sync.WaitGroup
 		n := runtime.GOMAXPROCS(0)
 		for k := range n {
 			workers.Go(func() {
-				fork := m.Fork()
+				fork := m.Mapper()
 				var w intake.Wanted
 				for i := k; i < len(rows); i += n {
 					if f := batch.Map(fork, i, &w); f != nil {

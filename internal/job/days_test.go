@@ -19,6 +19,7 @@ import (
 	"almanach/internal/core/event"
 	"almanach/internal/core/ical"
 	"almanach/internal/core/intake"
+	"almanach/internal/core/plan"
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/desk"
 )
@@ -58,7 +59,7 @@ func manyDays(t *testing.T, gone string) {
 		}
 		return fmt.Sprintf("%s, %d", f, n)
 	}
-	load := func(sheet map[string]side, take agree.Take, taken ...string) *Report {
+	load := func(sheet map[string]side, take agree.Side, taken ...string) *Report {
 		rows := [][]string{{"key", "title", "location", "description", "when"}}
 		for _, k := range slices.Sorted(maps.Keys(sheet)) {
 			s := sheet[k]
@@ -69,7 +70,11 @@ func manyDays(t *testing.T, gone string) {
 		require.NoError(t, os.WriteFile(sheetPath, b.Bytes(), 0o600))
 		in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: x\nagree: { gone: "+gone+" }\nassume: { length: 1h }\nevent: { title: '{title}', location: '{location}', description: '{description}', start: '{when}' }\n"))
 		require.Empty(t, faults)
-		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: sheetPath, Into: calendarPath, Write: true, Take: take, Keys: taken, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
+		var takes []plan.Take
+		for _, key := range taken {
+			takes = append(takes, plan.Take{Side: take, Key: key})
+		}
+		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: sheetPath, Into: calendarPath, Write: true, Past: true, Takes: takes, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
 		require.NoError(t, err)
 		return report
 	}
@@ -128,25 +133,25 @@ func manyDays(t *testing.T, gone string) {
 		for o, n := range want {
 			seen[string(o)] += n
 		}
-		got := load(sheet, agree.TakeNone).Totals
+		got := load(sheet, agree.Neither).Totals
 		require.Equal(t, []int{want[agree.New], want[agree.Changed], want[agree.Same], want[agree.Edited], want[agree.Disputed], want[agree.Gone]},
 			[]int{got.New, got.Changed, got.Same, got.Edited, got.Disputed, got.Gone}, "day %d: new, changed, same, edited, disputed, gone", day)
 		require.Equal(t, calendar, inCalendar(t, calendarPath, zones), "day %d", day)
 
 		before, err := os.ReadFile(calendarPath)
 		require.NoError(t, err)
-		again := load(sheet, agree.TakeNone).Totals
+		again := load(sheet, agree.Neither).Totals
 		require.Zero(t, again.New+again.Changed, "day %d: the second load", day)
 		require.Equal(t, got.Disputed, again.Disputed, "day %d: the second load", day)
 		after, err := os.ReadFile(calendarPath)
 		require.NoError(t, err)
 		require.Equal(t, string(before), string(after), "day %d: the second load", day)
 
-		for _, item := range load(sheet, agree.TakeNone).Items { // one dispute is settled on some days
+		for _, item := range load(sheet, agree.Neither).Items { // one dispute is settled on some days
 			if item.Outcome == agree.Disputed && r.Intn(3) == 0 {
-				take, name := agree.TakeSheet, "sheet"
+				take, name := agree.Sheet, "sheet"
 				if r.Intn(2) == 0 {
-					take, name = agree.TakeCalendar, "calendar"
+					take, name = agree.Calendar, "calendar"
 				}
 				model(sheet[item.Key], calendar, memory, item.Key, name)
 				require.Equal(t, again.Disputed-1, load(sheet, take, item.Key).Totals.Disputed)
@@ -302,7 +307,7 @@ func TestManyMoves(t *testing.T) {
 		load := func() *Report {
 			in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: '{quay}'\nassume: { length: 1h }\nevent: { title: '{title}', start: '{when}' }\n"))
 			require.Empty(t, faults)
-			report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: path, Write: true, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
+			report, err := Load(t.Context(), office, LoadRequest{Intake: in, OfDesk: true, File: path, Write: true, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
 			require.NoError(t, err)
 			return report
 		}
@@ -349,7 +354,7 @@ func TestManyWeeks(t *testing.T) {
 		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: path, Into: target, Write: true, Allow: map[string]int{"when": 50, "title": 50, "removed": 50}})
 		require.NoError(t, err)
 		for _, item := range report.Items {
-			require.NotContains(t, []agree.Outcome{agree.Held, agree.Disputed}, item.Outcome, "%s %s", item.Place, item.Reason)
+			require.NotContains(t, []agree.Outcome{agree.Held, agree.Disputed}, item.Outcome, "%s %s", item.Row.Place(), item.Reason)
 		}
 		return report
 	}

@@ -2,12 +2,15 @@ package job
 
 import (
 	"context"
+	"errors"
+	"path/filepath"
 
+	"almanach/internal/core/event"
 	"almanach/internal/core/extract"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/recur"
-	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/calendar"
 )
@@ -55,11 +58,7 @@ func (o *Office) parsePoint(text, flag string, otherwise int64) (wall int64, isD
 	if text == "" {
 		return otherwise, true, nil
 	}
-	c := moment.NewColumn(moment.Settings{Present: o.Now, Stated: true, Zones: o.Zones})
-	cell := table.Cell{Kind: table.Text, Text: text}
-	c.Learn(1, cell)
-	c.Settle()
-	v, f := c.Read(cell)
+	v, f := moment.ReadOne(moment.Settings{Present: o.Now, Stated: true, Zones: o.Zones}, text)
 	switch {
 	case f != nil:
 		return 0, false, f.Do("write %s as 2026-03-05", flag)
@@ -90,21 +89,26 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 	}
 	out := &Extract{Range: r}
 	for _, name := range names {
-		_, onDesk := office.Desk.Has(name)
-		cal, err := office.Desk.Calendar(ctx, name, office.Zones, false, onDesk)
+		spec, f := office.Desk.Calendar(name, false)
+		if f != nil {
+			return nil, f
+		}
+		cal, err := office.openCalendar(ctx, spec, office.Desk.Has(name))
 		if err != nil {
 			return nil, err
 		}
-		out.Faults = append(out.Faults, cal.Faults()...)
-		err = occurrences(ctx, cal, r, func(s *recur.Series, found []recur.Occurrence) {
+		err = occurrences(ctx, cal, spec, r, func(s *recur.Series, found []recur.Occurrence) {
 			out.Events++
 			if s.Repeats() {
 				out.Series++
 			}
 			for _, o := range found {
-				out.Rows = append(out.Rows, extract.New(cal.Name(), o, s.Master(), r.View))
+				out.Rows = append(out.Rows, extract.New(spec.Name, o, s.Master(), r.View))
 			}
 		}, func(f *fault.Fault) { out.Faults = append(out.Faults, f) })
+		if e := cal.Close(); err == nil {
+			err = e
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -115,22 +119,31 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 
 // occurrences calls found with every event of a calendar that has occurrences
 // in the range, and bad with every one that could not be read or expanded.
-func occurrences(ctx context.Context, cal *calendar.File, r Range, found func(*recur.Series, []recur.Occurrence), bad func(*fault.Fault)) error {
+func occurrences(ctx context.Context, cal calendar.Backend, spec calendar.Spec, r Range, found func(*recur.Series, []recur.Occurrence), bad func(*fault.Fault)) error {
+	var objects []*ical.Object
+	for o, err := range cal.Entries(ctx) {
+		switch {
+		case err == nil:
+			objects = append(objects, o)
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case !errors.Is(err, calendar.ErrDamaged): // what damaged it is said already, and the rest is read
+			bad(fault.Of(err))
+		}
+	}
 	var in []recur.Occurrence
-	n := 0
-	for object := range cal.Objects {
-		if n++; n%4096 == 0 && ctx.Err() != nil {
+	for n, o := range objects { // once all zones are known
+		if n%1024 == 0 && ctx.Err() != nil {
 			return ctx.Err()
 		}
-		s, err := recur.Read(object.Raws, cal.Resolve)
+		s, err := recur.Read(o.Raws, cal.Zones())
 		in = in[:0]
+		expand := s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
 		if err == nil {
-			err = s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
-		} else {
-			_ = s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
+			err = expand
 		}
 		if err != nil {
-			f := fault.Newf("event %s: %w", fault.Shorten(s.UID, 80), err).At(fault.Place{File: cal.Shown(), Line: line(object.Line, err)})
+			f := fault.Newf("event %s: %w", fault.Shorten(s.UID, 80), err).At(placeOf(spec, o, err))
 			bad(f.Do("mend it in the calendar"))
 		}
 		if len(in) > 0 {
@@ -138,4 +151,17 @@ func occurrences(ctx context.Context, cal *calendar.File, r Range, found func(*r
 		}
 	}
 	return nil
+}
+
+// placeOf gives the place of a line of an object that could not be read.
+func placeOf(spec calendar.Spec, o *ical.Object, err error) fault.Place {
+	at := fault.Place{File: spec.Path(), Line: o.Line}
+	if o.File != "" {
+		at.File = filepath.ToSlash(filepath.Join(spec.Folder, o.File))
+	}
+	var line *event.LineError
+	if errors.As(err, &line) && at.Line > 0 {
+		at.Line += line.Line - 1
+	}
+	return at
 }

@@ -1,9 +1,13 @@
 // Package job has the use cases: what load, extract and reconcile do, whoever
-// asks. It moves data between the outside world and the core and decides
-// nothing about dates, keys or agreement itself.
+// asks. It opens sources and calendars, has the core decide, and applies what
+// was decided. It decides nothing about dates, keys or agreement itself.
+//
+// A load goes one way: open (open.go) → plan (core/plan) → apply and confirm
+// (apply.go). A preview ends with the plan.
 package job
 
 import (
+	"strings"
 	"time"
 
 	"almanach/internal/core/fault"
@@ -16,11 +20,13 @@ type Office struct {
 	Desk  *desk.Desk
 	Zones *zone.Book
 	Now   time.Time // the present
+	Run   string    // what tells this run from others begun in the same second
 	Zone  string    // asked for by name, before the desk's; "" for none
 	Local string    // the machine's own zone, "" when unknown
 }
 
-// DefaultZone gives the zone of times that name none, and how it was come by.
+// DefaultZone gives the zone of times that name none, and how it was
+// determined where nobody named it.
 func (o *Office) DefaultZone() (*zone.Zone, string, *fault.Fault) {
 	for _, c := range []struct{ name, why string }{{o.Zone, ""}, {o.Desk.Zone, ""}, {o.Local, "this machine's; set --zone for another"}} {
 		if c.name == "" {
@@ -35,8 +41,16 @@ func (o *Office) DefaultZone() (*zone.Zone, string, *fault.Fault) {
 	return zone.UTC, "no other is known; set --zone for another", nil
 }
 
-// Past gives the present as an instant.
-func (o *Office) Past() int64 { return o.Now.Unix() }
-
 // Stamp gives the present as a time for DTSTAMP.
 func (o *Office) Stamp() zone.Time { return zone.Time{Wall: o.Now.Unix(), Form: zone.Absolute} }
+
+// Faults are several problems that together stop a job.
+type Faults []*fault.Fault
+
+func (f Faults) Error() string {
+	lines := make([]string, len(f))
+	for i, one := range f {
+		lines[i] = one.Error()
+	}
+	return strings.Join(lines, "\n")
+}

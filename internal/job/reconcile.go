@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/google/uuid"
 
@@ -13,6 +14,7 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
 	"almanach/internal/core/intake"
+	"almanach/internal/core/plan"
 	"almanach/internal/core/reconcile"
 	"almanach/internal/core/recur"
 )
@@ -26,7 +28,7 @@ type Finding struct {
 	Calendar string
 	Title    string
 	Event    event.Event // as the calendar has it, or else the source
-	Fields   []Difference
+	Fields   []plan.Difference
 	Reason   string
 }
 
@@ -100,13 +102,14 @@ func (e *calendarEvent) alike() string {
 }
 
 func (l *load) mapAll() (rows []mappedRow, spans []event.Span) {
+	mapper := l.batch.Mapping.Mapper()
 	for i := range l.batch.Rows {
 		fate, id := l.batch.Fate(i)
 		if fate != intake.WantedRow {
 			continue
 		}
 		var w intake.Wanted
-		if f := l.batch.Map(l.batch.Mapping, i, &w); f != nil {
+		if f := l.batch.Map(mapper, i, &w); f != nil {
 			l.batch.Hold(i, f)
 			continue
 		}
@@ -118,7 +121,7 @@ func (l *load) mapAll() (rows []mappedRow, spans []event.Span) {
 	rows = slices.DeleteFunc(rows, func(r mappedRow) bool {
 		outside := !r.wanted.Cancel && !l.batch.Mapping.InPeriod(r.wanted.Event.When)
 		if outside {
-			l.batch.Leave(r.index, "outside of the period")
+			l.batch.Leave(r.index, intake.OutsidePeriod)
 		}
 		return outside
 	})
@@ -161,11 +164,10 @@ type placedID struct {
 // readCalendar finds the calendar's events with occurrences in the range.
 func (r *reconciler) readCalendar(ctx context.Context) error {
 	for n, c := range r.calendars {
-		if !c.target {
+		if !c.holding.Target {
 			continue
 		}
-		r.out.Faults = append(r.out.Faults, c.Faults()...)
-		err := occurrences(ctx, c.File, r.out.Range, func(s *recur.Series, found []recur.Occurrence) {
+		err := occurrences(ctx, c.Backend, c.spec, r.out.Range, func(s *recur.Series, found []recur.Occurrence) {
 			r.event(int32(n), s, found)
 		}, func(f *fault.Fault) { r.out.Faults = append(r.out.Faults, f) })
 		if err != nil {
@@ -207,7 +209,7 @@ func (r *reconciler) placedRow(m mappedRow, place int32) {
 	c := r.calendars[place]
 	current := r.byID[placedID{place, m.id}]
 	if current == nil {
-		current = r.byID[placedID{place, identity.Copy(m.id, c.Name())}]
+		current = r.byID[placedID{place, identity.Copy(m.id, c.spec.Name)}]
 	}
 	inRange := !m.wanted.Cancel && r.wantedIn(m.wanted.Event.When)
 	if current == nil && !inRange {
@@ -216,24 +218,24 @@ func (r *reconciler) placedRow(m mappedRow, place int32) {
 	at := r.batch.Rows[m.index].Place()
 	key := r.batch.Mapping.Key(r.batch.Rows[m.index]).String()
 	t := &r.out.Totals
-	old := c.find(m.id)
+	old := c.holding.Row(m.id)
 	var view *event.View
 	if current != nil {
 		view = current.view
 		current.used = true
 	} else if old != nil { // in the calendar, but outside of the range, or one date of a series
-		if v, err := event.Read(old.Raw, c.Resolve); err == nil {
+		if v, err := event.Read(old.Raw(), c.Zones()); err == nil {
 			view = &v
 		}
 	}
 	t.Source.Rows++
 	if view == nil {
 		t.Source.Missing++
-		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Missing, Place: at, Key: key, UID: m.id.String(), Calendar: c.Name(), Title: m.wanted.Event.Text(event.Title), Event: m.wanted.Event, Reason: "in the source, not in the calendar"})
+		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Missing, Place: at, Key: key, UID: m.id.String(), Calendar: c.spec.Name, Title: m.wanted.Event.Text(event.Title), Event: m.wanted.Event, Reason: "in the source, not in the calendar"})
 		return
 	}
 	if old != nil {
-		view.Attune(&m.wanted.Event, old.Raw)
+		view.Attune(&m.wanted.Event, old.Raw())
 	}
 	fields := reconcile.Differ(&m.wanted.Event, &view.Event)
 	if len(fields) == 0 {
@@ -247,13 +249,13 @@ func (r *reconciler) placedRow(m mappedRow, place int32) {
 	if current != nil {
 		t.Calendar.Differs++
 	}
-	f := Finding{Kind: reconcile.Differs, Place: at, Key: key, UID: view.UID, Calendar: c.Name(), Title: view.Text(event.Title), Event: view.Event}
+	f := Finding{Kind: reconcile.Differs, Place: at, Key: key, UID: view.UID, Calendar: c.spec.Name, Title: view.Text(event.Title), Event: view.Event}
 	for _, field := range fields {
 		if field == event.When {
-			f.Fields = append(f.Fields, SpanDifferences(m.wanted.Event.When, view.When)...)
+			f.Fields = append(f.Fields, plan.SpanDifferences(m.wanted.Event.When, view.When)...)
 			continue
 		}
-		f.Fields = append(f.Fields, Difference{Field: field.String(), Wanted: m.wanted.Event.Shown(field), Calendar: view.Shown(field)})
+		f.Fields = append(f.Fields, plan.Difference{Field: field.String(), Wanted: m.wanted.Event.Shown(field), Calendar: view.Shown(field)})
 	}
 	r.out.Findings = append(r.out.Findings, f)
 }
@@ -261,17 +263,11 @@ func (r *reconciler) placedRow(m mappedRow, place int32) {
 // wantedIn tells whether a wanted event takes place in the range.
 func (r *reconciler) wantedIn(s event.Span) bool {
 	found := false
-	probe, err := recur.Read([][]byte{r.fresh(nil, identity.ID{}, "", nil, spanEvent(s))}, r.office.Zones.Find)
+	probe, err := recur.Read([][]byte{plan.Probe(s)}, r.office.Zones.Find)
 	if err == nil {
 		err = probe.In(r.out.Range.Window(), func(recur.Occurrence) { found = true })
 	}
 	return found || err != nil
-}
-
-func spanEvent(s event.Span) *intake.Wanted {
-	var w intake.Wanted
-	w.Event.SetWhen(s)
-	return &w
 }
 
 // held lists the rows that cannot be compared; without a date that can be
@@ -298,12 +294,18 @@ func (r *reconciler) rest() {
 			heldIDs[identity.Of(r.in.Identity, h.Key)] = true
 		}
 	}
+	leftOut := map[identity.ID]string{}
+	for _, o := range r.batch.LeftOut {
+		if o.Key != nil && o.Why != intake.IsRepeated {
+			leftOut[identity.Of(r.in.Identity, o.Key)] = o.Reason
+		}
+	}
 	t := &r.out.Totals.Calendar
 	for _, e := range r.events {
 		if e.used {
 			continue
 		}
-		f := Finding{Key: e.view.Key, UID: e.view.UID, Calendar: r.calendars[e.place].Name(), Title: e.view.Text(event.Title), Event: e.view.Event}
+		f := Finding{Key: e.view.Key, UID: e.view.UID, Calendar: r.calendars[e.place].spec.Name, Title: e.view.Text(event.Title), Event: e.view.Event}
 		switch other := alike[e.alike()]; {
 		case other != e:
 			f.Kind, f.Reason = reconcile.Twin, "looks like event "+other.view.UID
@@ -316,10 +318,8 @@ func (r *reconciler) rest() {
 			t.Differs++
 		case e.view.Intake == r.in.Identity:
 			f.Kind, f.Reason = reconcile.Gone, "its row is no longer in the source"
-			for _, o := range r.batch.LeftOut {
-				if o.Key != nil && identity.Of(r.in.Identity, o.Key) == e.id {
-					f.Reason = "its row is left out: " + o.Reason
-				}
+			if why := leftOut[e.id]; why != "" {
+				f.Reason = "its row is left out: " + why
 			}
 			t.Gone++
 		default:
@@ -331,4 +331,14 @@ func (r *reconciler) rest() {
 		}
 		r.out.Findings = append(r.out.Findings, f)
 	}
+}
+
+// calendarOf names the calendars of a row that is not loaded, as far as it
+// says.
+func (l *load) calendarOf(i int) string {
+	var names []string
+	for _, n := range l.placesOf(i) {
+		names = append(names, l.calendars[n].spec.Name)
+	}
+	return strings.Join(names, ", ")
 }

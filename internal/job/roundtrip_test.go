@@ -77,7 +77,7 @@ func TestRoundTrip(t *testing.T) {
 		var held []string
 		for _, item := range report.Items {
 			if item.Reason != "" {
-				held = append(held, fmt.Sprint(item.Place.Row, " ", item.Reason))
+				held = append(held, fmt.Sprint(item.Row.Number, " ", item.Reason))
 			}
 		}
 		for _, h := range held {

@@ -32,7 +32,7 @@ type Survey struct {
 // number of rows read so far.
 func SurveyFile(ctx context.Context, office *Office, path string, from intake.From, progress func(rows int)) (*Survey, error) {
 	o := sourceOptions(office, from)
-	r, sheets, err := source.OpenListed(path, o)
+	r, sheets, err := source.OpenListed(ctx, path, o)
 	if err != nil {
 		return nil, err
 	}
@@ -41,7 +41,7 @@ func SurveyFile(ctx context.Context, office *Office, path string, from intake.Fr
 	s := survey.New(r.Header(), moment.Settings{Present: office.Now, Zones: office.Zones})
 	for n := 1; ; n++ {
 		row, err := r.Next()
-		if err == io.EOF {
+		if errors.Is(err, io.EOF) {
 			break
 		}
 		if err != nil {

@@ -137,7 +137,8 @@ func timeOfDay(r *extract.Row, start, end time.Time) string {
 	return start.Format("15:04 – ") + end.Format("Mon 2 Jan 15:04")
 }
 
-// CSV writes occurrences as comma-separated values, a header first.
+// CSV writes occurrences as comma-separated values, a header first. A value that
+// a spreadsheet would take for a formula has an apostrophe in front.
 func CSV(w io.Writer, rows []extract.Row, columns []string) error {
 	out := csv.NewWriter(w)
 	out.UseCRLF = true
@@ -147,7 +148,7 @@ func CSV(w io.Writer, rows []extract.Row, columns []string) error {
 	for i := range rows {
 		record := make([]string, len(columns))
 		for n, c := range columns {
-			record[n] = rows[i].Value(c)
+			record[n] = harmless(rows[i].Value(c))
 		}
 		if err := out.Write(record); err != nil {
 			return err

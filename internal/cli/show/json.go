@@ -1,23 +1,49 @@
 package show
 
 import (
+	"bytes"
 	"encoding/json"
+	"errors"
+	"fmt"
 	"io"
 	"strings"
 
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/plan"
 	"almanach/internal/core/reconcile"
 	"almanach/internal/job"
 )
 
 // JSON writes v indented, with one line feed at the end.
 func JSON(w io.Writer, v any) error {
-	e := json.NewEncoder(w)
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
 	e.SetEscapeHTML(false)
 	e.SetIndent("", "  ")
-	return e.Encode(v)
+	if err := e.Encode(v); err != nil {
+		return err
+	}
+	_, err := w.Write(escapeJSON(b.Bytes()))
+	return err
+}
+
+// escapeJSON writes the characters that would steer a terminal as escapes,
+// which JSON asks for below U+0020 alone.
+func escapeJSON(text []byte) []byte {
+	if !bytes.ContainsFunc(text, func(r rune) bool { return r != '\n' && steers(r) }) {
+		return text
+	}
+	var b bytes.Buffer
+	for _, r := range string(text) {
+		if r != '\n' && steers(r) {
+			fmt.Fprintf(&b, `\u%04x`, r)
+		} else {
+			b.WriteRune(r)
+		}
+	}
+	return b.Bytes()
 }
 
 type rowJSON struct {
@@ -64,50 +90,107 @@ func eventOf(e *event.Event) *eventJSON {
 }
 
 type itemJSON struct {
-	Outcome  agree.Outcome    `json:"outcome"`
-	Row      *rowJSON         `json:"row"`
-	Key      string           `json:"key"`
-	UID      string           `json:"uid,omitempty"`
-	Calendar string           `json:"calendar"`
-	Event    *eventJSON       `json:"event,omitempty"`
-	Fields   []job.Difference `json:"fields"`
-	Notes    []string         `json:"notes"`
-	Reason   string           `json:"reason,omitempty"`
+	Outcome  agree.Outcome     `json:"outcome"`
+	Row      *rowJSON          `json:"row"`
+	Key      string            `json:"key"`
+	UID      string            `json:"uid,omitempty"`
+	Calendar string            `json:"calendar"`
+	Event    *eventJSON        `json:"event,omitempty"`
+	Fields   []plan.Difference `json:"fields"`
+	Notes    []string          `json:"notes"`
+	Reason   string            `json:"reason,omitempty"`
 }
 
 // loadJSON is the fixed shape of a preview or load.
 type loadJSON struct {
-	Intake string     `json:"intake"`
-	Run    string     `json:"run,omitempty"`
-	Totals job.Totals `json:"totals"`
-	Items  []itemJSON `json:"items"`
+	Intake string      `json:"intake"`
+	Run    string      `json:"run,omitempty"`
+	Totals plan.Totals `json:"totals"`
+	Past   int         `json:"gone_past,omitempty"`
+	Items  []itemJSON  `json:"items"`
+	Notes  []string    `json:"notes,omitempty"`
+	NoGone string      `json:"nothing_removed,omitempty"`
+
+	Guards  []guardJSON   `json:"guards,omitempty"`
+	Written []writtenJSON `json:"written,omitempty"`
+	Error   []errorJSON   `json:"error,omitempty"`
 }
 
-// LoadJSON gives the JSON form of a report.
-func LoadJSON(r *job.Report) any {
-	out := loadJSON{Intake: r.Intake, Run: r.Run, Totals: r.Totals, Items: []itemJSON{}}
-	for _, i := range r.Items {
-		item := itemJSON{Outcome: agree.Outcome(strings.ReplaceAll(string(i.Outcome), " ", "_")), Row: placeJSON(i.Place), Key: i.Key, UID: i.UID, Calendar: i.Calendar, Event: eventOf(&i.Event), Fields: i.Fields, Notes: i.Notes, Reason: i.Reason}
-		if item.Fields == nil {
-			item.Fields = []job.Difference{}
-		}
-		if item.Notes == nil {
-			item.Notes = []string{}
-		}
-		out.Items = append(out.Items, item)
+// guardJSON is a number of changes that must be allowed.
+type guardJSON struct {
+	Name  string   `json:"allow"`
+	Count int      `json:"count"`
+	Of    int      `json:"of"`
+	Which []string `json:"keys"`
+}
+
+type writtenJSON struct {
+	Calendar string `json:"calendar"`
+	Events   int    `json:"events"`
+}
+
+type errorJSON struct {
+	Row     *rowJSON `json:"row,omitempty"`
+	Column  string   `json:"column,omitempty"`
+	Value   string   `json:"value,omitempty"`
+	Message string   `json:"message"`
+	Advice  string   `json:"advice,omitempty"`
+}
+
+// LoadJSON gives the JSON form of a report. name is the intake's, for a load
+// that was stopped before there was a report; err is what stopped it.
+func LoadJSON(name string, r *job.Report, err error) any {
+	out := loadJSON{Intake: name, Items: []itemJSON{}, Error: errorsJSON(err)}
+	if r == nil || r.Plan == nil {
+		return out
+	}
+	out.Run, out.Totals, out.Past, out.Notes, out.NoGone = r.Run, r.Totals, r.Plan.Past, r.Notes, r.NoGone
+	for n := range r.Items {
+		out.Items = append(out.Items, itemOf(r, &r.Items[n]))
+	}
+	for _, g := range r.Guards {
+		out.Guards = append(out.Guards, guardJSON{g.Name, g.Count, g.Of, list(g.Which)})
+	}
+	for _, w := range r.Written {
+		out.Written = append(out.Written, writtenJSON{w.Calendar, w.Events})
+	}
+	return out
+}
+
+func itemOf(r *job.Report, i *plan.Item) itemJSON {
+	item := itemJSON{Outcome: agree.Outcome(strings.ReplaceAll(string(i.Outcome), " ", "_")), Row: placeJSON(i.Row.Place()), Key: i.Key, UID: i.UID, Calendar: i.Calendar, Fields: i.Fields, Notes: list(r.NoteTexts(i.Notes)), Reason: i.Reason}
+	if e := r.Plan.Event(i); e != nil {
+		item.Event = eventOf(e)
+	}
+	if item.Fields == nil {
+		item.Fields = []plan.Difference{}
+	}
+	return item
+}
+
+func errorsJSON(err error) (out []errorJSON) {
+	if err == nil {
+		return nil
+	}
+	var several job.Faults
+	if !errors.As(err, &several) {
+		several = job.Faults{fault.Of(err)}
+	}
+	for _, f := range several {
+		out = append(out, errorJSON{Row: placeJSON(f.Place), Column: f.Place.Column, Value: f.Value, Message: f.Cause.Error(), Advice: f.Advice})
 	}
 	return out
 }
 
 type findingJSON struct {
-	Finding  reconcile.Kind   `json:"finding"`
-	Row      *rowJSON         `json:"row"`
-	Key      string           `json:"key"`
-	UID      string           `json:"uid,omitempty"`
-	Calendar string           `json:"calendar"`
-	Event    *eventJSON       `json:"event,omitempty"`
-	Fields   []job.Difference `json:"fields"`
-	Reason   string           `json:"reason,omitempty"`
+	Finding  reconcile.Kind    `json:"finding"`
+	Row      *rowJSON          `json:"row"`
+	Key      string            `json:"key"`
+	UID      string            `json:"uid,omitempty"`
+	Calendar string            `json:"calendar"`
+	Event    *eventJSON        `json:"event,omitempty"`
+	Fields   []plan.Difference `json:"fields"`
+	Reason   string            `json:"reason,omitempty"`
 }
 
 // ReconcileJSON gives the JSON form of a reconciliation.
@@ -122,7 +205,7 @@ func ReconcileJSON(r *job.Reconciliation) any {
 	for _, f := range r.Findings {
 		one := findingJSON{Finding: f.Kind, Row: placeJSON(f.Place), Key: f.Key, UID: f.UID, Calendar: f.Calendar, Event: eventOf(&f.Event), Fields: f.Fields, Reason: f.Reason}
 		if one.Fields == nil {
-			one.Fields = []job.Difference{}
+			one.Fields = []plan.Difference{}
 		}
 		out.Findings = append(out.Findings, one)
 	}

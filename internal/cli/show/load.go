@@ -6,11 +6,12 @@ import (
 	"sort"
 	"strings"
 
-	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
 	"almanach/internal/core/agree"
+	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/plan"
 	"almanach/internal/core/zone"
 	"almanach/internal/job"
 )
@@ -19,25 +20,34 @@ import (
 type LoadOptions struct {
 	Loaded bool // it was a load, not a preview
 	All    bool // list every row
-	Again  string
+	Past   bool // past events are listed
 }
 
-// listed is how many lines of a group that needs no eye are printed.
+// listed is how many lines of a group that needs no attention are printed.
 const listed = 12
 
 // listedHeld is how many rows that are held are printed: a sheet that is wrong
 // throughout says so in its first lines.
 const listedHeld = 100
 
+// report prints one report.
+type report struct {
+	*Printer
+	*job.Report
+	LoadOptions
+}
+
 // Load writes the report of a preview or a load.
 func (p *Printer) Load(r *job.Report, o LoadOptions) {
+	l := report{p, r, o}
 	p.line("%s   %s  →  %s", bold.Render(r.Intake), sources(r.Sources), bold.Render(places(r.Calendars)))
-	p.totals(r)
-	if len(r.Matched) > 0 {
-		p.matched(r)
+	l.totals()
+	l.matched()
+	for _, n := range r.Remarks {
+		p.wrapped(dim.Render("source")+"   ", n)
 	}
 	for _, n := range r.Notes {
-		p.wrapped(dim.Render("source")+"   ", n)
+		p.wrapped(dim.Render("note")+"     ", n)
 	}
 	for i, w := range r.Warnings {
 		if i == listed && !o.All {
@@ -46,25 +56,41 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 		}
 		p.wrapped(alarm.Render("calendar")+"  ", w.Error())
 	}
-	groups := map[agree.Outcome][]job.Item{}
+	groups := map[agree.Outcome][]plan.Item{}
 	for _, i := range r.Items {
 		groups[i.Outcome] = append(groups[i.Outcome], i)
 	}
-	p.group(groups, agree.Held, alarm, "nothing is loaded for these until the source is mended", o, r)
-	p.group(groups, agree.Disputed, alarm, "source and calendar both changed it; nothing is written (settle with --take sheet|calendar KEY)", o, r)
-	p.group(groups, agree.Gone, alarm, "", o, r)
-	p.group(groups, agree.Edited, accent, "changed in the calendar and kept", o, r)
-	p.group(groups, agree.Changed, good, "", o, r)
-	p.group(groups, agree.New, good, "", o, r)
-	p.group(groups, agree.LeftOut, dim, "", o, r)
-	if o.All {
-		p.group(groups, agree.Same, dim, "", o, r)
+	for _, g := range []struct {
+		outcome agree.Outcome
+		style   style
+		remark  string
+	}{
+		{agree.Held, alarm, "nothing is loaded for these until the source is mended"},
+		{agree.Disputed, alarm, "source and calendar both changed it; nothing is written (settle with --take sheet|calendar KEY)"},
+		{agree.Gone, alarm, l.ifStopped("nothing was done about these")},
+		{agree.Edited, accent, "changed in the calendar and kept"},
+		{agree.Changed, good, l.ifStopped("nothing was written")},
+		{agree.New, good, l.ifStopped("nothing was written")},
+		{agree.LeftOut, dim, ""},
+		{agree.Same, dim, ""},
+	} {
+		if g.outcome != agree.Same || o.All {
+			l.group(groups[g.outcome], g.outcome, g.style, g.remark)
+		}
 	}
-	p.foot(r, o)
+	l.foot()
 }
 
-func (p *Printer) totals(r *job.Report) {
-	t := r.Totals
+// ifStopped gives a remark where a guard stopped a load.
+func (l *report) ifStopped(remark string) string {
+	if l.Loaded && len(l.Guards) > 0 {
+		return remark
+	}
+	return ""
+}
+
+func (l *report) totals() {
+	t := l.Totals
 	parts := []string{fmt.Sprintf("%s wanted", grouped(t.Wanted))}
 	if t.Held > 0 {
 		parts = append(parts, alarm.Render(fmt.Sprintf("%s held", grouped(t.Held))))
@@ -72,7 +98,7 @@ func (p *Printer) totals(r *job.Report) {
 	if t.LeftOut > 0 {
 		parts = append(parts, fmt.Sprintf("%s left out", grouped(t.LeftOut)))
 	}
-	p.line("%s: %s", counted(t.Rows, "row"), strings.Join(parts, ", "))
+	l.line("%s: %s", counted(t.Rows, "row"), strings.Join(parts, ", "))
 	parts = parts[:0]
 	for _, c := range []struct {
 		n    int
@@ -92,104 +118,117 @@ func (p *Printer) totals(r *job.Report) {
 	if t.Placed > 0 {
 		copies = ", in " + counted(t.Placed, "copy")
 	}
-	p.line("%s wanted%s: %s", grouped(t.Wanted), copies, strings.Join(parts, ", "))
+	l.line("%s wanted%s: %s", grouped(t.Wanted), copies, strings.Join(parts, ", "))
 	if t.Gone > 0 {
-		p.line("%s", alarm.Render(fmt.Sprintf("%s gone from the source", grouped(t.Gone))))
+		l.line("%s", alarm.Render(fmt.Sprintf("%s gone from the source", grouped(t.Gone))))
+	}
+	if l.Plan.Past > 0 && !l.LoadOptions.Past {
+		l.line("%s", dim.Render(fmt.Sprintf("%s gone from the source that %s past; --past lists %s", counted(l.Plan.Past, "event"), isAre(l.Plan.Past), map[bool]string{true: "it", false: "them"}[l.Plan.Past == 1])))
 	}
 }
 
-func (p *Printer) matched(r *job.Report) {
-	parts := make([]string, len(r.Matched))
-	for i, c := range r.Matched {
+func (l *report) matched() {
+	if len(l.Matched) == 0 {
+		return
+	}
+	parts := make([]string, len(l.Matched))
+	for i, c := range l.Matched {
 		parts[i] = c.Field + " from " + strings.Join(c.Columns, " and ")
 	}
-	p.wrapped(dim.Render("columns")+"  ", strings.Join(parts, "; "))
+	l.wrapped(dim.Render("columns")+"  ", strings.Join(parts, "; "))
 }
 
-func (p *Printer) group(groups map[agree.Outcome][]job.Item, o agree.Outcome, style lipgloss.Style, remark string, opts LoadOptions, r *job.Report) {
-	items := groups[o]
+func (l *report) group(items []plan.Item, o agree.Outcome, style style, remark string) {
 	if len(items) == 0 {
 		return
 	}
-	p.line("")
-	p.heading(style, string(o), remark)
-	short := !opts.All && (o == agree.New || o == agree.Changed || o == agree.LeftOut || o == agree.Edited)
-	keyWidth, titleWidth := 0, 0
-	for n, i := range items {
-		keyWidth = max(keyWidth, min(28, ansi.StringWidth(i.Key)))
-		if !short || n < listed {
-			titleWidth = max(titleWidth, min(48, ansi.StringWidth(i.Title)))
-		}
-	}
+	l.line("")
+	l.heading(style, string(o), remark)
 	most := len(items)
 	switch {
-	case short:
-		most = listed
-	case !opts.All && o == agree.Held:
-		most = listedHeld
+	case l.All:
+	case o == agree.New || o == agree.Changed || o == agree.LeftOut || o == agree.Edited:
+		most = min(most, listed)
+	case o == agree.Held:
+		most = min(most, listedHeld)
+	}
+	keyWidth, titleWidth := 0, 0
+	for _, i := range items[:most] {
+		keyWidth = max(keyWidth, min(28, ansi.StringWidth(i.Key)))
+		titleWidth = max(titleWidth, min(48, ansi.StringWidth(i.Title)))
 	}
 	n := 0
-	var together [][]job.Item
+	var together [][]plan.Item
 	whereWidth := 8
-	for n < min(len(items), most) {
+	for n < most {
 		same := 1 // rows held together for one reason are one line
 		for o == agree.Held && n+same < len(items) && items[n+same].Key == items[n].Key && items[n].Key != "" && items[n+same].Reason == items[n].Reason {
 			same++
 		}
 		together = append(together, items[n:n+same])
-		whereWidth = max(whereWidth, ansi.StringWidth(where(r.Sources, placesOf(items[n:n+same])...)))
+		whereWidth = max(whereWidth, ansi.StringWidth(where(l.Sources, placesOf(items[n:n+same])...)))
 		n += same
 	}
 	for _, i := range together {
-		p.item(i, pad(where(r.Sources, placesOf(i)...), whereWidth), keyWidth, titleWidth, r)
+		l.item(i[0], pad(where(l.Sources, placesOf(i)...), whereWidth), keyWidth, titleWidth)
 	}
-	total := map[agree.Outcome]int{agree.New: r.Totals.New, agree.Changed: r.Totals.Changed, agree.Edited: r.Totals.Edited}[o]
-	if rest := max(total, len(items)) - n; rest > 0 {
-		p.line("  %s", dim.Render(fmt.Sprintf("… and %s more; --all lists every row", grouped(rest))))
+	if rest := len(items) - n; rest > 0 {
+		l.line("  %s", dim.Render(fmt.Sprintf("… and %s more; --all lists every row", grouped(rest))))
 	}
 }
 
-func placesOf(items []job.Item) []fault.Place {
+func placesOf(items []plan.Item) []fault.Place {
 	out := make([]fault.Place, len(items))
 	for n, i := range items {
-		out[n] = i.Place
+		out[n] = i.Row.Place()
 	}
 	return out
 }
 
-// item writes one line for items that differ in nothing but their rows.
-func (p *Printer) item(items []job.Item, where string, keyWidth, titleWidth int, r *job.Report) {
-	i := items[0]
+// item writes one item.
+func (l *report) item(i plan.Item, where string, keyWidth, titleWidth int) {
 	lead := "  " + where + "  " + pad(fault.Shorten(i.Key, 28), keyWidth) + "  "
 	switch i.Outcome {
 	case agree.Held, agree.LeftOut:
-		p.wrapped(lead, i.Reason)
+		l.wrapped(lead, i.Reason)
 		return
 	case agree.New, agree.Same:
-		p.wrapped(lead, pad(fault.Shorten(i.Title, 80), titleWidth)+"   "+Span(i.Event.When, r.Zone)+whither(i, r)+noteText(i.Notes))
+		l.wrapped(lead, pad(fault.Shorten(i.Title, 80), titleWidth)+"   "+Span(l.eventOf(&i).When, l.Zone)+l.whither(i)+noteText(l.NoteTexts(i.Notes)))
 		return
 	}
-	text := fault.Shorten(i.Title, 80) + occurrence(i) + whither(i, r)
+	text := fault.Shorten(i.Title, 80) + occurrence(i) + l.whither(i)
 	if i.Outcome == agree.Gone {
-		text += "   " + Span(i.Event.When, r.Zone)
+		text += "   " + Span(l.eventOf(&i).When, l.Zone)
 	}
-	if i.Reason != "" {
-		text += dim.Render("   " + i.Reason)
+	reason := i.Reason
+	if i.Edit >= 0 && i.Outcome == agree.Gone && l.Loaded && len(l.Guards) > 0 {
+		reason, _, _ = strings.Cut(reason, ";") // what was to be done was not
 	}
-	p.wrapped(lead, text)
-	p.fields(i.Fields, strings.Repeat(" ", ansi.StringWidth(lead)), i.Outcome)
+	if reason != "" {
+		text += dim.Render("   " + reason)
+	}
+	l.wrapped(lead, text)
+	l.fields(i.Fields, strings.Repeat(" ", ansi.StringWidth(lead)), i.Outcome)
+}
+
+// eventOf gives the event of an item.
+func (l *report) eventOf(i *plan.Item) *event.Event {
+	if e := l.Plan.Event(i); e != nil {
+		return e
+	}
+	return &event.Event{}
 }
 
 // whither names the calendar of an item where there are several.
-func whither(i job.Item, r *job.Report) string {
-	if len(r.Calendars) < 2 {
+func (l *report) whither(i plan.Item) string {
+	if len(l.Calendars) < 2 {
 		return ""
 	}
 	return dim.Render("   → " + i.Calendar)
 }
 
 // occurrence says which date of a series a row changes.
-func occurrence(i job.Item) string {
+func occurrence(i plan.Item) string {
 	if i.Recurrence.IsZero() {
 		return ""
 	}
@@ -203,75 +242,110 @@ func noteText(notes []string) string {
 	return dim.Render("   (" + strings.Join(notes, "; ") + ")")
 }
 
-// fields writes what differs, a line each.
-func (p *Printer) fields(fields []job.Difference, indent string, o agree.Outcome) {
+// fields writes what differs, a line each. In a disputed event what only waits
+// for the dispute to be settled stands last.
+func (l *report) fields(fields []plan.Difference, indent string, o agree.Outcome) {
 	width := 0
 	for _, f := range fields {
 		width = max(width, len(f.Field))
 	}
-	for _, f := range fields {
+	ordered := slices.Clone(fields)
+	waits := func(f plan.Difference) bool { return o == agree.Disputed && f.Outcome != agree.Disputed }
+	slices.SortStableFunc(ordered, func(a, b plan.Difference) int {
+		return map[bool]int{true: 1}[waits(a)] - map[bool]int{true: 1}[waits(b)]
+	})
+	for _, f := range ordered {
 		lead := indent + pad(f.Field, width) + "  "
 		sheet, calendar := value(f.Wanted, f.Time), value(f.Calendar, f.Time)
 		switch {
+		case waits(f) && f.Outcome == agree.Edited:
+			l.wrapped(lead, dim.Render("waits: ")+"calendar "+calendar+" is kept   sheet "+sheet)
+		case waits(f):
+			l.wrapped(lead, dim.Render("waits: ")+calendar+" → "+sheet)
 		case o == agree.Disputed:
 			text := "sheet " + sheet + "   calendar " + calendar
 			if f.Wrote != nil {
 				text += "   last loaded " + value(*f.Wrote, f.Time)
 			}
-			p.wrapped(lead, text)
+			l.wrapped(lead, text)
 		case f.Outcome == agree.Edited:
-			p.wrapped(lead, "calendar "+calendar+" is kept   sheet "+sheet)
+			l.wrapped(lead, "calendar "+calendar+" is kept   sheet "+sheet)
 		case f.Outcome == agree.Changed:
-			p.wrapped(lead, calendar+" → "+sheet)
+			l.wrapped(lead, calendar+" → "+sheet)
 		}
 	}
 }
 
-func (p *Printer) foot(r *job.Report, o LoadOptions) {
-	p.line("")
-	if len(r.Assumed) > 0 {
-		kinds := make([]string, 0, len(r.Assumed))
-		for k := range r.Assumed {
-			kinds = append(kinds, k)
-		}
-		sort.Strings(kinds)
-		parts := make([]string, len(kinds))
-		for i, k := range kinds {
-			slices.Sort(r.Assumed[k])
-			parts[i] = k + " in " + rowList(r.Assumed[k])
-			if len(r.Sources) > 1 { // a number alone would not tell which row
-				parts[i] = k + " in " + counted(len(r.Assumed[k]), "row")
-			}
-		}
-		p.wrapped(dim.Render("assumed")+"   ", strings.Join(parts, "; "))
+func (l *report) foot() {
+	l.line("")
+	l.assumed()
+	for _, e := range l.Evidence {
+		l.wrapped(dim.Render("dates")+"     ", e)
 	}
-	for _, e := range r.Evidence {
-		p.wrapped(dim.Render("dates")+"     ", e)
-	}
-	times := r.Zone
-	if r.ZoneWhy != "" {
-		times += " (" + r.ZoneWhy + ")"
+	times := l.Zone
+	if l.ZoneWhy != "" {
+		times += " (" + l.ZoneWhy + ")"
 	}
 	if times != "" {
-		p.line("%s  in %s", dim.Render("times   "), times)
+		l.line("%s  in %s", dim.Render("times   "), times)
 	}
-	if r.NoGone != "" && (r.Totals.Gone > 0 || !strings.HasPrefix(r.NoGone, "only")) {
-		p.wrapped(dim.Render("gone")+"      ", r.NoGone)
+	if l.NoGone != "" && l.Totals.Gone > 0 {
+		l.wrapped(dim.Render("gone")+"      ", l.NoGone)
 	}
-	for _, g := range r.Guards {
-		p.wrapped(alarm.Render("a load would stop:")+" ", g.Reason())
+	l.end()
+	if n := l.Totals.Same; !l.All && n > 0 {
+		l.line("%s", dim.Render(fmt.Sprintf("the %s that %s the same %s not listed; --all lists every row", grouped(n), isAre(n), isAre(n))))
 	}
+}
+
+// end says what was written.
+func (l *report) end() {
+	for _, g := range l.Guards {
+		lead := "a load would stop:"
+		if l.Loaded {
+			lead = "stopped:"
+		}
+		l.wrapped(alarm.Render(lead)+" ", g.Fault(l.Intake).Reason())
+		if len(g.Which) > 0 {
+			l.wrapped("   ", dim.Render("such as "+strings.Join(g.Which, ", ")))
+		}
+	}
+	n := l.Events()
 	switch {
-	case o.Loaded && r.Written == 0:
-		p.line("nothing had to be written; %s %s as %s", places(r.Calendars), isAre(len(r.Calendars)), map[bool]string{true: "it was", false: "they were"}[len(r.Calendars) == 1])
-	case o.Loaded:
-		p.line("%s", good.Render(counted(r.Written, "event")+" written to "+places(r.Calendars)+" and read back"))
+	case l.Loaded && len(l.Guards) > 0:
+		l.line("%s", alarm.Render("nothing was written"))
+	case l.Loaded && l.Stopped:
+		for _, w := range l.Written {
+			l.line("%s", counted(w.Events, "event")+" written to "+w.Calendar+" and read back, before the load stopped")
+		}
+		l.line("%s", alarm.Render("not everything was done; load again to go on"))
+	case l.Loaded && n == 0:
+		l.line("nothing had to be written; %s %s as %s", places(l.Calendars), isAre(len(l.Calendars)), map[bool]string{true: "it was", false: "they were"}[len(l.Calendars) == 1])
+	case l.Loaded:
+		l.line("%s", good.Render(counted(n, "event")+" written to "+places(l.Calendars)+" and read back"))
 	default:
-		p.line("%s", dim.Render("nothing was written: this is a preview"))
+		l.line("%s", dim.Render("nothing was written: this is a preview"))
 	}
-	if !o.All && r.Totals.Same > 0 {
-		p.line("%s", dim.Render(fmt.Sprintf("the %s that %s the same %s not listed; --all lists every row", grouped(r.Totals.Same), isAre(r.Totals.Same), isAre(r.Totals.Same))))
+}
+
+func (l *report) assumed() {
+	if len(l.Assumed) == 0 {
+		return
 	}
+	kinds := make([]string, 0, len(l.Assumed))
+	for k := range l.Assumed {
+		kinds = append(kinds, k)
+	}
+	sort.Strings(kinds)
+	parts := make([]string, len(kinds))
+	for i, k := range kinds {
+		rows := slices.Sorted(slices.Values(l.Assumed[k]))
+		parts[i] = k + " in " + rowList(rows)
+		if len(l.Sources) > 1 { // a number alone would not tell which row
+			parts[i] = k + " in " + counted(len(rows), "row")
+		}
+	}
+	l.wrapped(dim.Render("assumed")+"   ", strings.Join(parts, "; "))
 }
 
 func isAre(n int) string {

@@ -1,5 +1,5 @@
 // Package show turns what a job found into text for a person and JSON for a
-// program. Text is calm: totals first, then what needs an eye, then how to see
+// program. Text is calm: totals first, then what needs attention, then how to see
 // the rest.
 package show
 
@@ -12,7 +12,6 @@ import (
 	"strings"
 	"time"
 
-	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
 	"almanach/internal/core/event"
@@ -23,20 +22,12 @@ import (
 	"almanach/internal/job"
 )
 
-// Printer writes for a person. Width 0 means that lines may be of any length.
+// Printer writes for a person. W is a Screen, or what is read by one later.
+// Width 0 means that lines may be of any length.
 type Printer struct {
 	W     io.Writer
 	Width int
 }
-
-var (
-	bold   = lipgloss.NewStyle().Bold(true)
-	dim    = lipgloss.NewStyle().Foreground(lipgloss.BrightBlack)
-	alarm  = lipgloss.NewStyle().Foreground(lipgloss.Yellow).Bold(true)
-	wrong  = lipgloss.NewStyle().Foreground(lipgloss.Red).Bold(true)
-	good   = lipgloss.NewStyle().Foreground(lipgloss.Green)
-	accent = lipgloss.NewStyle().Foreground(lipgloss.Cyan)
-)
 
 func (p *Printer) line(format string, args ...any) {
 	fmt.Fprintln(p.W, strings.TrimRight(fmt.Sprintf(format, args...), " "))
@@ -54,7 +45,7 @@ func (p *Printer) wrapped(lead, text string) {
 }
 
 // heading opens a group of lines.
-func (p *Printer) heading(style lipgloss.Style, word, remark string) {
+func (p *Printer) heading(style style, word, remark string) {
 	p.line("%s", style.Render(word)+map[bool]string{true: "    " + dim.Render(remark)}[remark != ""])
 }
 

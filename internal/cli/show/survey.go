@@ -101,14 +101,12 @@ func (p *Printer) columns(s *job.Survey) string {
 
 // plainTable is a table with a dim header and no lines.
 func plainTable(headers ...string) *table.Table {
+	dimmed := make([]string, len(headers))
+	for i, h := range headers {
+		dimmed[i] = dim.Render(h)
+	}
 	return table.New().Border(lipgloss.HiddenBorder()).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).BorderColumn(false).BorderHeader(false).
-		StyleFunc(func(row, _ int) lipgloss.Style {
-			s := lipgloss.NewStyle().PaddingRight(2)
-			if row == table.HeaderRow {
-				return s.Foreground(lipgloss.BrightBlack)
-			}
-			return s
-		}).Headers(headers...)
+		StyleFunc(func(int, int) lipgloss.Style { return lipgloss.NewStyle().PaddingRight(2) }).Headers(dimmed...)
 }
 
 // cut takes a table's lines down to the width of the terminal.

@@ -22,15 +22,19 @@ const (
 	LeftOut  Outcome = "left out"
 )
 
-// Take settles disputes for one side.
-type Take uint8
+// Side is one of the two sides of a dispute.
+type Side uint8
 
-// The sides of a dispute. TakeNone leaves it open.
+// The sides. Neither leaves a dispute open.
 const (
-	TakeNone Take = iota
-	TakeSheet
-	TakeCalendar
+	Neither Side = iota
+	Sheet
+	Calendar
 )
+
+// Decision says which side is right about a field whose outcome is Disputed or
+// Edited. A nil Decision decides nothing.
+type Decision func(event.Field, Outcome) Side
 
 // FieldResult is what became of one field.
 type FieldResult struct {
@@ -45,50 +49,75 @@ type Result struct {
 	Write   event.Set     // fields to write into the event
 	Reseal  bool          // the seal must be written even if no field is
 	Seal    Seal          // as it is to be written, when anything is
+	Decided bool          // a Decision was used
 }
 
 // Compare settles each field that the source speaks of by what moved since
 // the last load: nothing, the source, the calendar, or both. Without a seal
 // for a field an empty one in the calendar is filled, an equal one is agreed,
-// and any other is disputed.
-func Compare(wanted, current *event.Event, seal *Seal, take Take, zones ical.Zones) (r Result) {
-	r.Outcome = Same
+// and any other is disputed. Where anything stays disputed, nothing of the
+// event is written.
+func Compare(wanted, current *event.Event, seal *Seal, decide Decision, zones ical.Zones) (r Result) {
+	r.Outcome, r.Seal = Same, *seal
 	for _, f := range allFields {
 		if !wanted.Given.Has(f) {
 			continue
 		}
 		out := compareField(f, wanted, current, seal, zones)
+		if decide != nil && (out.outcome == Disputed || out.outcome == Edited) {
+			out = r.decide(decide(f, out.outcome), f, out, wanted, current)
+		}
 		if out.outcome == Same && !out.reseal {
 			continue
-		}
-		if r.Fields == nil {
-			r.Seal = *seal
 		}
 		r.Fields = append(r.Fields, FieldResult{f, out.outcome})
 		switch out.outcome {
 		case Same:
 			r.Reseal = true
-			r.Seal.Set(f, wanted, current)
+			if !out.sealed {
+				r.Seal.Set(f, wanted, current)
+			}
 		case Changed:
-			r.change(f, wanted)
+			r.Write |= 1 << f
+			r.Seal.Set(f, wanted, wanted)
 		}
 		r.Outcome = worse(r.Outcome, out.outcome)
 	}
-	r.settle(wanted, current, take)
 	if r.Outcome == Disputed {
 		r.Write, r.Reseal, r.Seal = 0, false, *seal
 	}
 	return r
 }
 
-func (r *Result) change(f event.Field, wanted *event.Event) {
-	r.Write |= 1 << f
-	r.Seal.Set(f, wanted, wanted)
+// decide applies a decision to a field: the sheet's value is written, or the
+// calendar's is agreed to.
+func (r *Result) decide(side Side, f event.Field, out fieldOutcome, wanted, current *event.Event) fieldOutcome {
+	switch side {
+	case Sheet:
+		r.Decided = true
+		return fieldOutcome{outcome: Changed}
+	case Calendar:
+		r.Decided = true
+		r.Seal.Set(f, wanted, current)
+		return fieldOutcome{outcome: Same, reseal: true, sealed: true}
+	}
+	return out
+}
+
+// Dispute makes the field a dispute, so that nothing of the event is written.
+func (r *Result) Dispute(f event.Field, seal *Seal) {
+	for i := range r.Fields {
+		if r.Fields[i].Field == f {
+			r.Fields[i].Outcome = Disputed
+		}
+	}
+	r.Outcome, r.Write, r.Reseal, r.Seal = Disputed, 0, false, *seal
 }
 
 type fieldOutcome struct {
 	outcome Outcome
 	reseal  bool
+	sealed  bool // the seal knows already
 }
 
 func compareField(f event.Field, wanted, current *event.Event, seal *Seal, zones ical.Zones) fieldOutcome {
@@ -99,33 +128,30 @@ func compareField(f event.Field, wanted, current *event.Event, seal *Seal, zones
 	if !seal.Knows(f) {
 		switch {
 		case equal:
-			return fieldOutcome{Same, true}
+			return fieldOutcome{outcome: Same, reseal: true}
 		case f != event.When && current.Meaning(f) == "":
-			return fieldOutcome{Changed, false}
+			return fieldOutcome{outcome: Changed}
 		}
-		return fieldOutcome{Disputed, false}
+		return fieldOutcome{outcome: Disputed}
 	}
 	sourceMoved := !matches(seal.source[f], f, wanted, zones)
-	var calendarMoved bool
 	if equal && !sourceMoved && seal.source[f] == seal.calendar[f] {
-		return fieldOutcome{Same, false} // the usual case, one fingerprint instead of two
+		return fieldOutcome{outcome: Same} // the usual case, one fingerprint instead of two
 	}
-	calendarMoved = !matches(seal.calendar[f], f, current, zones)
-	switch {
-	case !sourceMoved && !calendarMoved:
-		return fieldOutcome{Same, false}
-	case sourceMoved && !calendarMoved && equal:
-		return fieldOutcome{Same, true}
-	case sourceMoved && !calendarMoved:
-		return fieldOutcome{Changed, false}
-	case !sourceMoved && equal:
-		return fieldOutcome{Same, true}
-	case !sourceMoved:
-		return fieldOutcome{Edited, false}
-	case equal:
-		return fieldOutcome{Same, true}
-	}
-	return fieldOutcome{Disputed, false}
+	return moved[[3]bool{sourceMoved, !matches(seal.calendar[f], f, current, zones), equal}]
+}
+
+// moved is the three-way rule: whether the source moved, whether the calendar
+// did, and whether they are equal now.
+var moved = map[[3]bool]fieldOutcome{
+	{false, false, false}: {outcome: Same}, // the calendar cannot hold what is wanted, and was seen to
+	{false, false, true}:  {outcome: Same},
+	{true, false, false}:  {outcome: Changed},
+	{true, false, true}:   {outcome: Same, reseal: true},
+	{false, true, false}:  {outcome: Edited},
+	{false, true, true}:   {outcome: Same, reseal: true},
+	{true, true, false}:   {outcome: Disputed},
+	{true, true, true}:    {outcome: Same, reseal: true},
 }
 
 var rank = map[Outcome]int{Same: 0, Edited: 1, Changed: 2, Disputed: 3}
@@ -135,33 +161,6 @@ func worse(a, b Outcome) Outcome {
 		return b
 	}
 	return a
-}
-
-// settle applies a decision of the clerk's: to the disputed fields, or, where
-// nothing is disputed, to the edited ones.
-func (r *Result) settle(wanted, current *event.Event, take Take) {
-	if take == TakeNone || (r.Outcome != Disputed && !r.has(Edited)) {
-		return
-	}
-	settled := Disputed
-	if r.Outcome != Disputed {
-		settled = Edited
-	}
-	outcome := Same
-	for i, f := range r.Fields {
-		if f.Outcome == settled {
-			if take == TakeSheet {
-				r.Fields[i].Outcome = Changed
-				r.change(f.Field, wanted)
-			} else {
-				r.Fields[i].Outcome = Same
-				r.Reseal = true
-				r.Seal.Set(f.Field, wanted, current)
-			}
-		}
-		outcome = worse(outcome, r.Fields[i].Outcome)
-	}
-	r.Outcome = outcome
 }
 
 func (r *Result) has(o Outcome) bool {

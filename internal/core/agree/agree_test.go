@@ -58,11 +58,22 @@ func seal(t *testing.T, b *zone.Book, source, held string) Seal {
 	return s
 }
 
+// decision settles disputes for a side, or just the field that is named.
+func decision(side Side, named string) Decision {
+	return func(f event.Field, o Outcome) Side {
+		if f.String() == named || named == "" && o == Disputed {
+			return side
+		}
+		return Neither
+	}
+}
+
 func TestCompare(t *testing.T) {
 	const loaded = "when=08 title=A location=1"
 	tests := []struct {
 		name, loaded, held, source, calendar string
-		take                                 Take
+		take                                 Side
+		named                                string // the one field that take is for
 		outcome                              Outcome
 		fields                               string // name:outcome of those that are not plainly the same
 		write                                string
@@ -75,9 +86,14 @@ func TestCompare(t *testing.T) {
 		{name: "both, differently", loaded: loaded, source: "when=09 title=A location=1", calendar: "when=10 title=A location=1", outcome: Disputed, fields: "when:disputed"},
 		{name: "one field disputed keeps the others from being written", loaded: loaded, source: "when=09 title=B location=1", calendar: "when=10 title=A location=1", outcome: Disputed, fields: "when:disputed title:changed"},
 		{name: "different fields on each side", loaded: loaded, source: "when=09 title=A location=1", calendar: "when=08 title=A location=2", outcome: Changed, fields: "when:changed location:edited", write: "when"},
-		{name: "taken from the sheet", loaded: loaded, source: "when=09 title=B location=1", calendar: "when=10 title=A location=1", take: TakeSheet, outcome: Changed, fields: "when:changed title:changed", write: "when title"},
-		{name: "taken from the calendar", loaded: loaded, source: "when=09 title=A location=1", calendar: "when=10 title=A location=1", take: TakeCalendar, outcome: Same, fields: "when:same", reseal: true},
-		{name: "an edit given up for the sheet", loaded: loaded, source: loaded, calendar: "when=08 title=A location=2", take: TakeSheet, outcome: Changed, fields: "location:changed", write: "location"},
+		{name: "taken from the sheet", loaded: loaded, source: "when=09 title=B location=1", calendar: "when=10 title=A location=1", take: Sheet, outcome: Changed, fields: "when:changed title:changed", write: "when title"},
+		{name: "taken from the calendar", loaded: loaded, source: "when=09 title=A location=1", calendar: "when=10 title=A location=1", take: Calendar, outcome: Same, fields: "when:same", reseal: true},
+		{name: "taking a side leaves an edit alone", loaded: loaded, source: loaded, calendar: "when=08 title=A location=2", take: Sheet, outcome: Edited, fields: "location:edited"},
+		{name: "an edit given up by its field", loaded: loaded, source: loaded, calendar: "when=08 title=A location=2", take: Sheet, named: "location", outcome: Changed, fields: "location:changed", write: "location"},
+		{name: "an edit agreed to by its field", loaded: loaded, source: loaded, calendar: "when=08 title=A location=2", take: Calendar, named: "location", outcome: Same, fields: "location:same", reseal: true},
+		{name: "one of two disputes settled", loaded: loaded, source: "when=09 title=B location=1", calendar: "when=10 title=C location=1", take: Sheet, named: "title", outcome: Disputed, fields: "when:disputed title:changed"},
+		{name: "no seal for the time, different", loaded: "title=A", source: "when=08 title=A", calendar: "when=09 title=A", outcome: Disputed, fields: "when:disputed"},
+		{name: "an answer is edited", loaded: "when=08 participation=yes", source: "when=08 participation=yes", calendar: "when=08 participation=no", outcome: Edited, fields: "participation:edited"},
 		{name: "the server rewrote it", loaded: loaded, held: "when=08 title=A location=(1)", source: loaded, calendar: "when=08 title=A location=(1)", outcome: Same},
 		{name: "rewritten by the server, then the source moved", loaded: loaded, held: "when=08 title=A location=(1)", source: "when=08 title=A location=2", calendar: "when=08 title=A location=(1)", outcome: Changed, fields: "location:changed", write: "location"},
 		{name: "rewritten by the server, then edited", loaded: loaded, held: "when=08 title=A location=(1)", source: loaded, calendar: "when=08 title=A location=9", outcome: Edited, fields: "location:edited"},
@@ -97,7 +113,7 @@ func TestCompare(t *testing.T) {
 			}
 			s := seal(t, b, tt.loaded, tt.held)
 			wanted, current := thing(t, b, tt.source), thing(t, b, tt.calendar)
-			r := Compare(wanted, current, &s, tt.take, b.Find)
+			r := Compare(wanted, current, &s, decision(tt.take, tt.named), b.Find)
 			assert.Equal(t, tt.outcome, r.Outcome)
 			var fields, write []string
 			for _, f := range r.Fields {
@@ -125,7 +141,7 @@ func TestCompare(t *testing.T) {
 				}
 			}
 			again := ParseSeal(string(r.Seal.appendTo(nil, 0)))
-			r = Compare(wanted, current, &again, TakeNone, b.Find)
+			r = Compare(wanted, current, &again, nil, b.Find)
 			assert.False(t, r.Reseal || r.Write != 0, "%+v", r)
 		})
 	}

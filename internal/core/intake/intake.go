@@ -32,6 +32,7 @@ import (
 // Intake is one described source.
 type Intake struct {
 	Name     string
+	File     string // the file that describes it, without folder and extension; "" for none
 	Identity string // what IDs are derived from; never empty
 	From     From
 	Key      []string
@@ -111,7 +112,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	}
 	v := f.Root
 	in := &Intake{
-		Name: v.Text("name"), Identity: v.Text("identity"),
+		Name: v.Text("name"), Identity: v.Text("identity"), File: strings.TrimSuffix(filepath.Base(file), filepath.Ext(file)),
 		From: From{
 			File: v.Text("from.file"), Newest: v.Text("from.newest"), Files: v.Text("from.files"), Folder: v.Text("from.folder"), URL: v.Text("from.url"),
 			Sheet: v.Text("from.sheet"), All: v.Text("from.sheets") == "all", Range: v.Text("from.range"), FillDown: v.Words("from.fill_down"), Hidden: v.Text("from.hidden") == "read", Records: v.Text("from.records"),
@@ -130,7 +131,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 		}
 	}
 	if in.Name == "" {
-		in.Name = strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
+		in.Name = in.File
 	}
 	in.Dates.Year = v.Number("assume.year")
 	in.Dates.Order = map[string]moment.Order{"day first": moment.DayFirst, "month first": moment.MonthFirst, "year first": moment.YearFirst}[v.Text("day_order")]
@@ -224,6 +225,15 @@ func (in *Intake) FirstPlace() string {
 		return in.Routes[in.Into[0]]
 	}
 	return in.Into[0]
+}
+
+// PropertyNames gives the names of the event's other properties.
+func (in *Intake) PropertyNames() []string {
+	var out []string
+	for _, p := range in.properties {
+		out = append(out, p.name)
+	}
+	return out
 }
 
 // EventText gives the template of a field, "" when it is not mapped.

@@ -22,16 +22,23 @@ const (
 	assumedDates = 8 // moment's assumptions stand from this bit on
 )
 
+// NoteTexts gives what each bit of Notes says, as a clerk reads it.
+func NoteTexts(in *Intake) []string {
+	out := make([]string, assumedDates, 16)
+	copy(out, []string{"end assumed: " + ShowLength(in.Assume.Length), "overnight assumed: ends on the next day", "all day assumed: no time given", "time happens twice when the clocks go back: the first is meant", "the same row stands twice: counted once", "moved to the first day that it repeats on", "control characters were taken out of a text"})
+	for _, w := range moment.Assumption(0xff).Names() {
+		out = append(out, w+" assumed")
+	}
+	return out
+}
+
 // Words lists the notes as a clerk reads them.
 func (n Notes) Words(in *Intake) []string {
 	var out []string
-	for i, w := range []string{"end assumed: " + ShowLength(in.Assume.Length), "overnight assumed: ends on the next day", "all day assumed: no time given", "time happens twice when the clocks go back: the first is meant", "the same row stands twice: counted once", "moved to the first day that it repeats on", "control characters were taken out of a text"} {
+	for i, text := range NoteTexts(in) {
 		if n&(1<<i) != 0 {
-			out = append(out, w)
+			out = append(out, text)
 		}
-	}
-	for _, w := range moment.Assumption(n >> assumedDates).Names() {
-		out = append(out, w+" assumed")
 	}
 	return out
 }

@@ -106,6 +106,17 @@ func (b *Batch) Occurrence(i int) (series identity.ID, date int64, ok bool) {
 	return o.series, o.date, ok
 }
 
+// SeriesRow gives the row of the series that row i changes a date of, -1 when
+// the source has none.
+func (b *Batch) SeriesRow(i int) int {
+	if o, changes := b.occurrences[i]; changes {
+		if row, ok := b.first[o.series]; ok {
+			return int(row)
+		}
+	}
+	return -1
+}
+
 // changedDate is a date of a series that a row changes.
 type changedDate struct {
 	series identity.ID

@@ -110,6 +110,13 @@ func offsetAt(t time.Time) Offset {
 // Name is the name the zone was asked for by, such as "Europe/Lisbon".
 func (z *Zone) Name() string { return z.name }
 
+// Named gives the same clock under another name.
+func (z *Zone) Named(name string) *Zone {
+	out := *z
+	out.name = name
+	return &out
+}
+
 // IsUTC tells whether the zone is UTC under any of its names.
 func (z *Zone) IsUTC() bool {
 	return z == UTC || (len(z.shifts) == 0 && z.first.Seconds == 0 && (z.first.Name == "UTC" || z.first.Name == "GMT"))

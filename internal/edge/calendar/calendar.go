@@ -1,49 +1,74 @@
-// Package calendar reads and writes the calendars events are loaded into.
+// Package calendar is the contract of what events are loaded into: files,
+// folders, servers. Each kind is a package of its own below this one, and
+// passes the suite in calendartest.
 package calendar
 
 import (
-	"almanach/internal/core/identity"
-	"almanach/internal/core/zone"
+	"context"
+	"errors"
+	"iter"
+
+	"almanach/internal/core/ical"
 )
 
-// Object is one event of a calendar as it stands: all components of its UID.
-type Object struct {
-	Raw       []byte // the master, or the only component
-	Line      int    // 1-based line of the calendar's text it begins on
-	Offset    int    // bytes of the calendar's text before it
-	Overrides int    // components of the same UID, not ours, that change single occurrences
-	Override  bool   // it changes a single occurrence itself
-	Twins     int    // further masters that claim the same identity
+// Edit is a change of one object: all components of its UID.
+type Edit struct {
+	// Old is the object as Entries gave it, nil to create one. An edit is done
+	// only if the calendar still holds just that, or, to create one, nothing
+	// under its UID.
+	Old *ical.Object
+	// New are the components that are to stand there, none to remove the object.
+	New [][]byte
 }
 
-// Components are all VEVENTs of one UID.
-type Components struct {
-	Raws [][]byte
-	Line int // 1-based line of the calendar's text the first begins on
+// Result is what became of one edit.
+type Result struct {
+	Held *ical.Object // what was read back; nil where nothing stands, and where Err is set
+	Err  error        // why it was not done
 }
 
-// Change is one event to be written. Exactly one of the three is meant: a new
-// event (Old nil), a replaced one, or a removed one (New nil). New may hold
-// further components of the same UID behind the first.
-type Change struct {
-	ID  identity.ID
-	Old *Object
-	New []byte
+// Backend is one calendar. It belongs to one goroutine.
+type Backend interface {
+	// Entries gives every object of the calendar as it stands, in an order that
+	// does not change by itself. An error stands for an object that cannot be
+	// read, and spoils only itself; one that is ErrDamaged, or the context's,
+	// ends the reading. Objects given before are stale once Apply was called.
+	Entries(ctx context.Context) iter.Seq2[*ical.Object, error]
+
+	// Zones tells what a TZID means in this calendar, once Entries is read.
+	Zones() ical.Zones
+
+	// Apply does the edits and reads back what then stands. There is one result
+	// for each edit. A calendar that is one file does all or none; others do one
+	// after the other, and stop early only where the context or the calendar
+	// itself does. The error is what stopped it. An edit whose object someone
+	// else changed in the meantime is not done, with ErrChanged.
+	Apply(ctx context.Context, edits []Edit) ([]Result, error)
+
+	Close() error
 }
 
-// ZoneUse is a zone and the first year in which it is used.
-type ZoneUse struct {
-	Zone *zone.Zone
-	Year int
+var (
+	// ErrChanged means that someone else changed the calendar since it was read.
+	ErrChanged = errors.New("was changed by someone else while it was being compared; nothing was written")
+	// ErrDamaged means that the structure of a calendar is broken, so that it
+	// must not be written.
+	ErrDamaged = errors.New("is damaged and was not touched")
+)
+
+// Spec says where a calendar is, without opening it. One of File and Folder is
+// set.
+type Spec struct {
+	Name   string // as the desk calls it
+	File   string // path of an iCalendar file
+	Folder string // path of a folder with one .ics file for each event
+	Made   bool   // a load makes it, and the folder it is in, where it does not exist
 }
 
-// UseZone adds a use to a list that has each zone once.
-func UseZone(list []ZoneUse, use ZoneUse) []ZoneUse {
-	for i := range list {
-		if list[i].Zone == use.Zone {
-			list[i].Year = min(list[i].Year, use.Year)
-			return list
-		}
+// Path is where the calendar is, as messages call it.
+func (s Spec) Path() string {
+	if s.Folder != "" {
+		return s.Folder
 	}
-	return append(list, use)
+	return s.File
 }

@@ -3,18 +3,19 @@
 package desk
 
 import (
-	"context"
 	"errors"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/settings"
-	"almanach/internal/core/zone"
 	"almanach/internal/edge/calendar"
 )
 
@@ -27,6 +28,7 @@ var Definition = []settings.Setting{
 	{Name: "new_calendars", Doc: "A folder; a calendar that an intake names and the desk does not is made there. Without it such rows are held.", Example: "calendars"},
 	{Name: "calendars", Kind: settings.Named, Doc: "The calendars, each under a name of yours.", Fields: []settings.Setting{
 		{Name: "file", Doc: "An iCalendar file, relative to the desk. It is made when something is first loaded into it.", Example: "calendars/berths.ics"},
+		{Name: "folder", Doc: "Instead of a file: a folder with one .ics file for each event, relative to the desk.", Example: "calendars/works"},
 	}},
 }
 
@@ -37,7 +39,7 @@ type Desk struct {
 	Zone  string // "" when the desk names none
 	Make  string // folder in which calendars nobody named are made; "" for none
 	names []string
-	files map[string]string
+	specs map[string]calendar.Spec
 }
 
 // Find looks for a desk in dir, or, when dir is "", in the working folder and
@@ -74,15 +76,25 @@ func open(dir string) (*Desk, []*fault.Fault) {
 		return nil, []*fault.Fault{fault.Newf("cannot be read: %w", fault.Bare(err)).At(fault.Place{File: path})}
 	}
 	f, faults := settings.Read(path, text, Definition)
-	d := &Desk{Dir: dir, Zone: f.Root.Text("zone"), Make: f.Root.Text("new_calendars"), files: map[string]string{}}
+	d := &Desk{Dir: dir, Zone: f.Root.Text("zone"), Make: f.Root.Text("new_calendars"), specs: map[string]calendar.Spec{}}
 	if calendars := f.Root.Get("calendars"); calendars != nil {
 		for _, c := range calendars.Values {
-			if c.Text("file") == "" {
+			spec := calendar.Spec{Name: c.Name, Made: true}
+			file, folder := c.Text("file"), c.Text("folder")
+			switch {
+			case file != "" && folder != "":
+				faults = append(faults, c.Fault(0, "calendar %s has both a file and a folder", c.Name).Do("keep one"))
+				continue
+			case file != "":
+				spec.File = d.Path(file)
+			case folder != "":
+				spec.Folder = d.Path(folder)
+			default:
 				faults = append(faults, c.Fault(0, "calendar %s has no place", c.Name).Do("write file: calendars/%s.ics", c.Name))
 				continue
 			}
 			d.names = append(d.names, c.Name)
-			d.files[c.Name] = c.Text("file")
+			d.specs[c.Name] = spec
 		}
 	}
 	d.findMade()
@@ -100,9 +112,9 @@ func (d *Desk) findMade() {
 	}
 	for _, e := range entries {
 		name, ok := strings.CutSuffix(e.Name(), ".ics")
-		if _, known := d.files[name]; ok && !known && fileName(name) {
+		if _, known := d.specs[name]; ok && !known && fileName(name) {
 			d.names = append(d.names, name)
-			d.files[name] = filepath.Join(d.Make, e.Name())
+			d.specs[name] = calendar.Spec{Name: name, File: d.Path(filepath.Join(d.Make, e.Name())), Made: true}
 		}
 	}
 }
@@ -110,31 +122,20 @@ func (d *Desk) findMade() {
 // Calendars gives the names of the desk's calendars in its order.
 func (d *Desk) Calendars() []string { return d.names }
 
-// Has tells whether the desk has a calendar of that name, and its file.
-func (d *Desk) Has(name string) (string, bool) {
-	file, ok := d.files[name]
-	return file, ok
+// Has tells whether the desk has a calendar of that name.
+func (d *Desk) Has(name string) bool {
+	_, ok := d.specs[name]
+	return ok
 }
 
-// Names tells whether name can be a calendar: one of the desk's, a file, or one
-// that the desk may make.
-func (d *Desk) Names(name string) bool {
-	_, ok := d.files[name]
-	return ok || strings.HasSuffix(strings.ToLower(name), ".ics") || d.Make != "" && fileName(name)
-}
+// reserved are names that no file can have on some systems.
+var reserved = regexp.MustCompile(`(?i)^(con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?$`)
 
-// fileName tells whether a name can be that of a file, and stays in its folder.
+// fileName tells whether a name can be that of a file on every system, and
+// stays in its folder.
 func fileName(name string) bool {
-	return name != "" && !strings.ContainsAny(name, `/\:*?"<>|`) && !strings.HasPrefix(name, ".") && strings.TrimSpace(name) == name
-}
-
-// File gives the path of a calendar of the desk, "" when it has none of that
-// name.
-func (d *Desk) File(name string) string {
-	if file, ok := d.files[name]; ok {
-		return d.Path(file)
-	}
-	return ""
+	return name != "" && len(name) <= 120 && !strings.ContainsAny(name, `/\:*?"<>|`) && !strings.ContainsFunc(name, func(r rune) bool { return unicode.IsControl(r) || r == utf8.RuneError }) &&
+		!strings.HasPrefix(name, ".") && !strings.HasSuffix(name, ".") && strings.TrimSpace(name) == name && !reserved.MatchString(name)
 }
 
 // Path gives a path that the desk's files name, as seen from here.
@@ -170,6 +171,20 @@ func (d *Desk) Intakes() []string {
 	return out
 }
 
+// Owns tells whether an intake is one of the desk's, by its name or by the path
+// of its file.
+func (d *Desk) Owns(name string) bool {
+	if d.Dir == "" {
+		return false
+	}
+	if slices.Contains(d.Intakes(), name) {
+		return true
+	}
+	here, err1 := filepath.Abs(filepath.Dir(name))
+	there, err2 := filepath.Abs(d.Path("intakes"))
+	return err1 == nil && err2 == nil && here == there
+}
+
 // Intake reads an intake by its name on the desk, or in this folder where there
 // is no desk, or by the path of its file.
 func (d *Desk) Intake(name string) (*intake.Intake, []*fault.Fault) {
@@ -194,34 +209,42 @@ func (d *Desk) Intake(name string) (*intake.Intake, []*fault.Fault) {
 	return intake.Parse(path, text)
 }
 
-// Calendar opens a calendar by its name on the desk, or by the path of an
-// .ics file. For a load it is created when it does not exist, and locked.
-func (d *Desk) Calendar(ctx context.Context, name string, zones *zone.Book, load, create bool) (*calendar.File, error) {
-	file, ok := d.files[name]
+// Calendar says where the calendar of a name is. fromRow tells that the name was
+// read from a row: it can only be one of the desk's, or one that the desk may
+// make, and never a path.
+func (d *Desk) Calendar(name string, fromRow bool) (calendar.Spec, *fault.Fault) {
+	isPath := strings.HasSuffix(strings.ToLower(name), ".ics")
+	spec, known := d.specs[name]
 	switch {
-	case ok:
-		file = d.Path(file)
-		if load {
-			if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-				return nil, fault.Newf("its folder cannot be made: %w", fault.Bare(err)).At(fault.Place{File: file})
-			}
-		}
-		return calendar.OpenFile(ctx, name, file, file, zones, load, create)
-	case d.Make != "" && fileName(name) && !strings.HasSuffix(strings.ToLower(name), ".ics"):
-		file = d.Path(filepath.Join(d.Make, name+".ics"))
-		if load {
-			if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-				return nil, fault.Newf("its folder cannot be made: %w", fault.Bare(err)).At(fault.Place{File: file})
-			}
-		}
-		return calendar.OpenFile(ctx, name, file, file, zones, load, create)
-	case strings.HasSuffix(strings.ToLower(name), ".ics"):
-		short := strings.TrimSuffix(filepath.Base(name), filepath.Ext(name))
-		return calendar.OpenFile(ctx, short, name, name, zones, load, create)
+	case known:
+		return spec, nil
+	case isPath && !fromRow:
+		return calendar.Spec{Name: strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)), File: name}, nil
+	case d.Make != "" && !isPath && fileName(name):
+		return calendar.Spec{Name: name, File: d.Path(filepath.Join(d.Make, name+".ics")), Made: true}, nil
 	}
 	f := fault.Unknown("calendar", name, d.names)
-	if len(d.names) == 0 {
+	switch {
+	case fromRow && (isPath || strings.ContainsAny(name, `/\`)):
+		f.Cause = fault.Newf("is a path, and a row can only name a calendar").Cause
+		f.Do("name the calendars in almanach.yaml, or give routes: from what the column says to their names")
+	case d.Make != "" && !fileName(name):
+		f.Cause = fault.Newf("cannot be the name of a calendar").Cause
+		f.Do("correct it, or give routes: from what the column says to the names of calendars")
+	case len(d.names) == 0:
 		f.Do("give an .ics file, or go to the desk's folder")
 	}
-	return nil, f
+	return calendar.Spec{}, f
+}
+
+// Identities gives the intakes of the desk by their identity. An intake that
+// cannot be read has none.
+func (d *Desk) Identities() map[string][]string {
+	out := map[string][]string{}
+	for _, name := range d.Intakes() {
+		if in, faults := d.Intake(name); len(faults) == 0 {
+			out[in.Identity] = append(out[in.Identity], name)
+		}
+	}
+	return out
 }

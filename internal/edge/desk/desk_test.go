@@ -3,6 +3,7 @@ package desk
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -47,9 +48,51 @@ func TestFind(t *testing.T) {
 	d, faults := Find(dir)
 	require.Empty(t, faults)
 	assert.Equal(t, []string{"berths", "oda"}, d.Calendars())
-	for name, can := range map[string]bool{"berths": true, "marn": true, "x.ics": true, "../marn": false, "": false, ".hidden": false, "a/b": false} {
-		assert.Equal(t, can, d.Names(name), name)
+	for _, tt := range []struct {
+		name    string
+		fromRow bool
+		want    string // the file; "" when refused
+	}{
+		{"berths", true, "b.ics"}, {"oda", true, "made/oda.ics"}, {"marn", true, "made/marn.ics"}, {"x.ics", false, "x.ics"}, {"../out/x.ics", false, "../out/x.ics"},
+		{"x.ics", true, ""}, {"../out/x.ics", true, ""}, {"/etc/x.ics", true, ""}, {"../marn", true, ""}, {"a/b", true, ""}, {`a\b`, true, ""}, {"..", true, ""}, {"", true, ""}, {".hidden", true, ""},
+		{"CON", true, ""}, {"nul.txt", true, ""}, {"a\x00b", true, ""}, {"a\nb", true, ""}, {"marn.", true, ""}, {" marn", true, ""}, {strings.Repeat("m", 200), true, ""}, {"a:b", true, ""},
+	} {
+		spec, f := d.Calendar(tt.name, tt.fromRow)
+		if tt.want == "" {
+			assert.NotNil(t, f, "%q", tt.name)
+			continue
+		}
+		require.Nil(t, f, "%q", tt.name)
+		got, err := filepath.Rel(dir, spec.File)
+		if !filepath.IsAbs(spec.File) {
+			got, err = spec.File, nil
+		}
+		require.NoError(t, err)
+		assert.Equal(t, tt.want, filepath.ToSlash(got))
 	}
+	write("almanach.yaml", "calendars: { works: { folder: w }, berths: { file: b.ics } }\n")
+	d, faults = Find(dir)
+	require.Empty(t, faults)
+	spec, f := d.Calendar("works", true)
+	require.Nil(t, f)
+	assert.Equal(t, filepath.Join(dir, "w"), spec.Path())
+	for text, want := range map[string]string{"{ file: b.ics, folder: w }": "both a file and a folder", "{}": "has no place"} {
+		write("almanach.yaml", "calendars: { c: "+text+" }\n")
+		_, faults = Find(dir)
+		require.NotEmpty(t, faults, text)
+		assert.Contains(t, faults[0].Error(), want)
+	}
+	write("almanach.yaml", "zone: Europe/Lisbon\n")
+	write("intakes/a.yaml", "identity: one\nkey: K\ninto: c\nevent: { title: '{T}', start: '{S}' }\n")
+	write("intakes/b.yaml", "identity: one\nkey: K\ninto: c\nevent: { title: '{T}', start: '{S}' }\n")
+	write("intakes/broken.yaml", "key: [\n")
+	d, faults = Find(dir)
+	require.Empty(t, faults)
+	assert.Equal(t, map[string][]string{"one": {"a", "b"}}, d.Identities())
+	assert.True(t, d.Owns("a"))
+	assert.True(t, d.Owns(filepath.Join(dir, "intakes", "a.yaml")))
+	assert.False(t, d.Owns("c"))
+	assert.False(t, d.Owns(filepath.Join(dir, "a.yaml")))
 	write("almanach.yaml", "calendars: { berths: { fil: b.ics } }\n")
 	_, faults = Find(dir)
 	require.NotEmpty(t, faults)

@@ -47,7 +47,7 @@ func both(b *testing.B, ours, other func() int) {
 }
 
 func readAll(b *testing.B, path string) (n int) {
-	r, err := Open(path, Options{})
+	r, err := Open(b.Context(), path, Options{})
 	require.NoError(b, err)
 	defer r.Close()
 	for {

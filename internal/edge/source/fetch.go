@@ -11,11 +11,15 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strings"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/edge/replace"
+	"almanach/internal/edge/source/sheet"
 )
 
 // Limits of what is fetched.
@@ -31,39 +35,30 @@ type fetched struct {
 
 // Fetch opens what an http or https address holds. memory is a folder in which
 // the content is kept, so that it is fetched again only when it has changed;
-// with "" it is fetched every time.
+// with "" it is fetched every time. A password in the address is in no message
+// and not in memory.
 func Fetch(ctx context.Context, address string, memory string, o Options) (Reader, error) {
-	at := fault.Place{File: address}
+	o.Name = public(address)
+	at := fault.Place{File: o.Name}
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" || (u.Scheme != "http" && u.Scheme != "https") {
-		return nil, fault.New(address, "is not an http or https address")
+		return nil, fault.New(o.Name, "is not an http or https address")
 	}
-	o.Name = u.Redacted()
-	at.File = o.Name
-	ctx, cancel := context.WithTimeout(ctx, fetchTime)
+	o.Budget = sheet.NewBudget(ctx, time.Now())
+	limited, cancel := context.WithTimeout(ctx, fetchTime)
 	defer cancel()
-	client := retryablehttp.NewClient()
-	client.Logger, client.RetryMax = nil, 3
-	client.RetryWaitMin, client.RetryWaitMax = 200*time.Millisecond, 3*time.Second
-	request, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, address, nil)
-	if err != nil {
-		return nil, fault.Newf("cannot be fetched: %w", err).At(at)
-	}
 	known, body := recall(address, memory)
-	if known.ETag != "" {
-		request.Header.Set("If-None-Match", known.ETag)
-	}
-	if known.LastModified != "" {
-		request.Header.Set("If-Modified-Since", known.LastModified)
-	}
-	response, err := client.Do(request)
+	response, err := request(limited, address, known)
 	if err != nil {
-		return nil, fault.Newf("cannot be fetched: %w", err).At(at).Do("check the address and the network, then try again").FromOutside()
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return nil, fault.Newf("cannot be fetched: %s", withoutPassword(err.Error(), u)).At(at).Do("check the address and the network, then try again").FromOutside()
 	}
 	defer response.Body.Close()
 	switch {
 	case response.StatusCode == http.StatusNotModified && body != "":
-		return Open(body, o)
+		return Open(ctx, body, o)
 	case response.StatusCode != http.StatusOK:
 		return nil, fault.Newf("the server answers %s", response.Status).At(at).Do("check the address").FromOutside()
 	case response.ContentLength > fetchSize:
@@ -72,9 +67,9 @@ func Fetch(ctx context.Context, address string, memory string, o Options) (Reade
 	if memory != "" {
 		path, err := remember(response, address, memory)
 		if err == nil {
-			return Open(path, o)
+			return Open(ctx, path, o)
 		}
-		return nil, fault.Of(err).At(at).FromOutside()
+		return nil, fault.Newf("%s", withoutPassword(err.Error(), u)).At(at).FromOutside()
 	}
 	b, err := openStream(io.LimitReader(response.Body, fetchSize), o)
 	if err != nil {
@@ -86,6 +81,38 @@ func Fetch(ctx context.Context, address string, memory string, o Options) (Reade
 		return nil, err
 	}
 	return closing{r, b}, nil
+}
+
+// request asks for an address, unless it is as known.
+func request(ctx context.Context, address string, known fetched) (*http.Response, error) {
+	client := retryablehttp.NewClient()
+	client.Logger, client.RetryMax = nil, 3
+	client.RetryWaitMin, client.RetryWaitMax = 200*time.Millisecond, 3*time.Second
+	r, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return nil, err
+	}
+	if known.ETag != "" {
+		r.Header.Set("If-None-Match", known.ETag)
+	}
+	if known.LastModified != "" {
+		r.Header.Set("If-Modified-Since", known.LastModified)
+	}
+	return client.Do(r)
+}
+
+var userinfo = regexp.MustCompile(`//[^/@\s]*@`)
+
+// public gives an address without the user and the password in it.
+func public(address string) string { return userinfo.ReplaceAllString(address, "//") }
+
+// withoutPassword takes out of a message what of an address is secret.
+func withoutPassword(message string, u *url.URL) string {
+	message = public(message)
+	if secret, ok := u.User.Password(); ok && secret != "" {
+		message = strings.ReplaceAll(message, secret, "…")
+	}
+	return message
 }
 
 func tooLarge(at fault.Place) *fault.Fault {
@@ -104,7 +131,7 @@ func recall(address, memory string) (f fetched, body string) {
 	}
 	path := memoryName(address, memory)
 	text, err := os.ReadFile(path + ".json")
-	if err != nil || json.Unmarshal(text, &f) != nil || f.URL != address {
+	if err != nil || json.Unmarshal(text, &f) != nil || f.URL != public(address) {
 		return fetched{}, ""
 	}
 	if _, err := os.Stat(path + ".body"); err != nil {
@@ -120,26 +147,19 @@ func remember(response *http.Response, address, memory string) (string, error) {
 	if err := os.MkdirAll(memory, 0o755); err != nil {
 		return "", fmt.Errorf("cannot be kept: %w", err)
 	}
-	temp, err := os.CreateTemp(memory, "*.new")
-	if err != nil {
-		return "", fmt.Errorf("cannot be kept: %w", err)
-	}
-	defer os.Remove(temp.Name())
-	n, err := io.Copy(temp, io.LimitReader(response.Body, fetchSize+1))
-	if e := temp.Close(); err == nil {
-		err = e
-	}
-	if n > fetchSize {
-		return "", tooLarge(fault.Place{})
-	}
-	if err == nil {
-		_ = os.Remove(path + ".json") // never a note of the old content beside the new
-		err = os.Rename(temp.Name(), path+".body")
-	}
+	_ = os.Remove(path + ".json") // never a note of the old content beside the new
+	var n int64
+	err := replace.File(path+".body", replace.Options{Mode: 0o600}, func(w io.Writer) (err error) {
+		n, err = io.Copy(w, io.LimitReader(response.Body, fetchSize+1))
+		if err == nil && n > fetchSize {
+			err = tooLarge(fault.Place{})
+		}
+		return err
+	})
 	if err != nil {
 		return "", fmt.Errorf("cannot be fetched whole: %w", err)
 	}
-	note, err := json.Marshal(fetched{address, response.Header.Get("ETag"), response.Header.Get("Last-Modified")})
+	note, err := json.Marshal(fetched{public(address), response.Header.Get("ETag"), response.Header.Get("Last-Modified")})
 	if err == nil {
 		err = os.WriteFile(path+".json", note, 0o600)
 	}

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
 )
 
 // joined is several tables as one, one below the other. Columns of one name
@@ -15,8 +16,8 @@ type joined struct {
 	places [][]int // by part: where its columns go
 	label  func(Reader) string
 	at     int
-	block  cellBlock
-	about  *About
+	block  sheet.Block
+	about  *sheet.About
 }
 
 func join(parts []Reader, column string, label func(Reader) string) Reader {
@@ -51,7 +52,7 @@ func join(parts []Reader, column string, label func(Reader) string) Reader {
 
 func (j *joined) Header() table.Header  { return j.header }
 func (j *joined) Origin() *table.Origin { return j.parts[0].Origin() }
-func (j *joined) About() *About         { return j.about }
+func (j *joined) About() *sheet.About   { return j.about }
 
 func (j *joined) Next() (table.Row, error) {
 	for j.at < len(j.parts) {
@@ -67,7 +68,7 @@ func (j *joined) Next() (table.Row, error) {
 		if err != nil {
 			return row, err
 		}
-		cells := j.block.take(make([]table.Cell, len(j.header)))
+		cells := j.block.Take(make([]table.Cell, len(j.header)))
 		for i, c := range row.Cells {
 			if i < len(j.places[j.at]) {
 				cells[j.places[j.at][i]] = c

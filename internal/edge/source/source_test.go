@@ -21,6 +21,7 @@ import (
 	"golang.org/x/text/encoding/unicode"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 )
@@ -32,7 +33,7 @@ func write(t testing.TB, name string, data []byte) string {
 	return path
 }
 
-func zones(t testing.TB) Zones {
+func zones(t testing.TB) ical.Zones {
 	t.Helper()
 	b, err := zone.NewBook(nil)
 	require.NoError(t, err)
@@ -44,7 +45,7 @@ func zones(t testing.TB) Zones {
 func dump(t testing.TB, path string, o Options) (string, *About, error) {
 	t.Helper()
 	o.Zones = zones(t)
-	r, err := Open(path, o)
+	r, err := Open(t.Context(), path, o)
 	if err != nil {
 		return "", nil, err
 	}
@@ -176,7 +177,7 @@ func odsFile(t testing.TB, tables string) string {
 
 // sheet gives a workbook with the given cells; a value is text, a number with
 // a format behind "~", or a formula's value behind "=".
-func sheet(t testing.TB, cells map[string]string, more func(*excelize.File)) string {
+func oneSheet(t testing.TB, cells map[string]string, more func(*excelize.File)) string {
 	t.Helper()
 	f := excelize.NewFile()
 	for ref, v := range cells {
@@ -218,39 +219,39 @@ func TestWorkbooks(t *testing.T) {
 		want    string
 		about   string
 	}{
-		{name: "kinds by number format", data: sheet(t, with(map[string]string{"A2": "7~0000", "B2": "46086~dd/mm/yyyy", "A3": "3.25~0.00", "B3": "46086.34375~yyyy-mm-dd hh:mm", "A4": "8~General", "B4": "0.34375~hh:mm", "A5": "9~0", "B5": "1.5~[h]:mm", "A6": "10~0", "B6": "46086~dddd"}), nil),
+		{name: "kinds by number format", data: oneSheet(t, with(map[string]string{"A2": "7~0000", "B2": "46086~dd/mm/yyyy", "A3": "3.25~0.00", "B3": "46086.34375~yyyy-mm-dd hh:mm", "A4": "8~General", "B4": "0.34375~hh:mm", "A5": "9~0", "B5": "1.5~[h]:mm", "A6": "10~0", "B6": "46086~dddd"}), nil),
 			want: "No|When|Note\n2 0007<number>|2026-03-05<date>\n3 3.25<number>|2026-03-05T08:15<date and time>\n4 8<number>|08:15<time of day>\n5 9<number>|36:00<length>\n6 10<number>|2026-03-05<date>"},
-		{name: "dates from 1904", data: sheet(t, with(map[string]string{"A2": "a", "B2": "44624~dd/mm/yyyy"}), func(f *excelize.File) {
+		{name: "dates from 1904", data: oneSheet(t, with(map[string]string{"A2": "a", "B2": "44624~dd/mm/yyyy"}), func(f *excelize.File) {
 			on := true
 			require.NoError(t, f.SetWorkbookProps(&excelize.WorkbookPropsOptions{Date1904: &on}))
 		}), want: "No|When|Note\n2 a|2026-03-05<date>", about: "its dates count from 1904"},
-		{name: "hidden rows and columns", data: sheet(t, with(map[string]string{"A2": "a", "A3": "b", "B2": "x", "C2": "y"}), func(f *excelize.File) {
+		{name: "hidden rows and columns", data: oneSheet(t, with(map[string]string{"A2": "a", "A3": "b", "B2": "x", "C2": "y"}), func(f *excelize.File) {
 			require.NoError(t, f.SetRowVisible("Sheet1", 3, false))
 			require.NoError(t, f.SetColVisible("Sheet1", "B", false))
 		}), want: "No||Note\n2 a|x|y\n3 (hidden) b"},
-		{name: "hidden ones read", options: Options{Hidden: true}, data: sheet(t, with(map[string]string{"A2": "a", "A3": "b", "B2": "x"}), func(f *excelize.File) {
+		{name: "hidden ones read", options: Options{Hidden: true}, data: oneSheet(t, with(map[string]string{"A2": "a", "A3": "b", "B2": "x"}), func(f *excelize.File) {
 			require.NoError(t, f.SetRowVisible("Sheet1", 3, false))
 			require.NoError(t, f.SetColVisible("Sheet1", "B", false))
 		}), want: "No|When|Note\n2 a|x\n3 b"},
-		{name: "merged cells stand for all of theirs", data: sheet(t, map[string]string{"A1": "Tarn Haven", "A2": "No", "B2": "When", "C2": "Note", "A3": "a", "B3": "Monday", "A4": "b", "A5": "c", "B5": "Tuesday"}, func(f *excelize.File) {
+		{name: "merged cells stand for all of theirs", data: oneSheet(t, map[string]string{"A1": "Tarn Haven", "A2": "No", "B2": "When", "C2": "Note", "A3": "a", "B3": "Monday", "A4": "b", "A5": "c", "B5": "Tuesday"}, func(f *excelize.File) {
 			require.NoError(t, f.MergeCell("Sheet1", "A1", "C1"))
 			require.NoError(t, f.MergeCell("Sheet1", "B3", "B4"))
 		}), want: "No|When|Note\n3 a|Monday\n4 b|Monday\n5 c|Tuesday"},
-		{name: "two rows of names", data: sheet(t, map[string]string{"A1": "No", "B1": "Arrival", "D1": "Departure", "B2": "Date", "C2": "Time", "D2": "Date", "E2": "Time", "A3": "a", "B3": "1~0", "C3": "2~0"}, func(f *excelize.File) {
+		{name: "two rows of names", data: oneSheet(t, map[string]string{"A1": "No", "B1": "Arrival", "D1": "Departure", "B2": "Date", "C2": "Time", "D2": "Date", "E2": "Time", "A3": "a", "B3": "1~0", "C3": "2~0"}, func(f *excelize.File) {
 			require.NoError(t, f.MergeCell("Sheet1", "B1", "C1"))
 			require.NoError(t, f.MergeCell("Sheet1", "D1", "E1"))
 		}), want: "No|Arrival Date|Arrival Time|Departure Date|Departure Time\n3 a|1<number>|2<number>"},
-		{name: "a range, and filled down", options: Options{Range: "B3:C9", FillDown: []string{"Day"}}, data: sheet(t, map[string]string{"A1": "x", "B3": "Day", "C3": "Call", "D3": "beside", "B4": "Mon", "C4": "a", "C5": "b", "B6": "Tue", "C6": "c", "C7": "Total", "B7": "", "C12": "below"}, nil),
+		{name: "a range, and filled down", options: Options{Range: "B3:C9", FillDown: []string{"Day"}}, data: oneSheet(t, map[string]string{"A1": "x", "B3": "Day", "C3": "Call", "D3": "beside", "B4": "Mon", "C4": "a", "C5": "b", "B6": "Tue", "C6": "c", "C7": "Total", "B7": "", "C12": "below"}, nil),
 			want: "Day|Call\n4 Mon|a\n5 Mon|b\n6 Tue|c\n7 |Total"},
-		{name: "all sheets", options: Options{All: true}, data: sheet(t, with(map[string]string{"A2": "a"}), func(f *excelize.File) {
+		{name: "all sheets", options: Options{All: true}, data: oneSheet(t, with(map[string]string{"A2": "a"}), func(f *excelize.File) {
 			_, err := f.NewSheet("North")
 			require.NoError(t, err)
 			for ref, v := range map[string]string{"A1": "Note", "B1": "No", "A2": "n", "B2": "b"} {
 				require.NoError(t, f.SetCellStr("North", ref, v))
 			}
 		}), want: "No|When|Note|Sheet\n2 a|||Sheet1\n2 b||n|North"},
-		{name: "no header", options: Options{Header: table.HeaderRows{None: true}}, data: sheet(t, map[string]string{"A1": "a", "B1": "1~0"}, nil), want: "|\n1 a|1<number>"},
-		{name: "a formula without a value, an error", data: sheet(t, with(map[string]string{"A2": "a"}), func(f *excelize.File) {
+		{name: "no header", options: Options{Header: table.HeaderRows{None: true}}, data: oneSheet(t, map[string]string{"A1": "a", "B1": "1~0"}, nil), want: "|\n1 a|1<number>"},
+		{name: "a formula without a value, an error", data: oneSheet(t, with(map[string]string{"A2": "a"}), func(f *excelize.File) {
 			require.NoError(t, f.SetCellFormula("Sheet1", "B2", "1/0"))
 		}), want: "No|When|Note\n2 a|a formula without a value<error>"},
 		{name: "OpenDocument kinds", data: odsFile(t, `<table:table table:name="S"><table:table-column/><table:table-column table:visibility="collapse"/><table:table-row>`+odsText("No")+odsText("When")+odsText("Note")+`</table:table-row><table:table-row><table:table-cell office:value-type="float" office:value="7"><text:p>0007</text:p></table:table-cell><table:table-cell office:value-type="date" office:date-value="2026-03-05T08:15:00"/><table:table-cell office:value-type="time" office:time-value="PT09H30M00S"><office:annotation><text:p>pinned</text:p></office:annotation><text:p>09:30</text:p></table:table-cell></table:table-row><table:table-row table:visibility="filter"><table:table-cell office:value-type="time" office:time-value="PT36H00M00S"/><table:table-cell table:number-columns-repeated="2"/></table:table-row></table:table>`),
@@ -306,7 +307,7 @@ func TestWindows(t *testing.T) {
 	for i := range n {
 		fmt.Fprintf(&b, "%d,\"line one of %d\nand \"\"two\"\" %s\"\n", i, i, strings.Repeat("é", i%40))
 	}
-	r, err := Open(write(t, "t.csv", []byte(b.String())), Options{})
+	r, err := Open(t.Context(), write(t, "t.csv", []byte(b.String())), Options{})
 	require.NoError(t, err)
 	defer r.Close()
 	for i := range n {
@@ -411,14 +412,14 @@ func TestFetch(t *testing.T) {
 }
 
 func FuzzOpen(f *testing.F) {
-	for _, s := range []string{"a,b\n1,\"2\n\"\n", "\xff\xfea\x00,\x00b\x00\n\x001\x00,\x002\x00", `[{"a":[1,{"b":2}]}]`, "{\"a\":1}\n{\"a\":2}\n", "<table><tr><td rowspan=3>a<td>b<tr><td>c</table>", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART:20260301\nEND:VEVENT\nEND:VCALENDAR", odsFile(f, `<table:table table:name="S"><table:table-row table:number-rows-repeated="3">`+odsText("a")+`</table:table-row></table:table>`), sheet(f, map[string]string{"A1": "a", "B1": "b", "A2": "1~0"}, nil)} {
+	for _, s := range []string{"a,b\n1,\"2\n\"\n", "\xff\xfea\x00,\x00b\x00\n\x001\x00,\x002\x00", `[{"a":[1,{"b":2}]}]`, "{\"a\":1}\n{\"a\":2}\n", "<table><tr><td rowspan=3>a<td>b<tr><td>c</table>", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART:20260301\nEND:VEVENT\nEND:VCALENDAR", odsFile(f, `<table:table table:name="S"><table:table-row table:number-rows-repeated="3">`+odsText("a")+`</table:table-row></table:table>`), oneSheet(f, map[string]string{"A1": "a", "B1": "b", "A2": "1~0"}, nil)} {
 		f.Add([]byte(s), "")
 	}
 	known := zones(f)
 	path := filepath.Join(f.TempDir(), "file")
 	f.Fuzz(func(t *testing.T, data []byte, area string) {
 		require.NoError(t, os.WriteFile(path, data, 0o600))
-		r, err := Open(path, Options{Range: area, Zones: known})
+		r, err := Open(t.Context(), path, Options{Range: area, Zones: known})
 		if err != nil {
 			return
 		}

@@ -1,9 +1,9 @@
-package source
+// Package webpage reads the tables of a web page.
+package webpage
 
 import (
 	"bytes"
 	"io"
-	"os"
 	"strconv"
 	"strings"
 
@@ -12,9 +12,15 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
+	"almanach/internal/edge/source/text"
 )
 
-func looksLikeHTML(text []byte) bool {
+// Is tells whether a text is a web page.
+func Is(text []byte) bool {
+	if len(text) == 0 || text[0] != '<' {
+		return false
+	}
 	lower := bytes.ToLower(text[:min(len(text), 64<<10)])
 	for _, mark := range []string{"<html", "<!doctype html", "<table", "<body"} {
 		if bytes.Contains(lower, []byte(mark)) {
@@ -26,32 +32,39 @@ func looksLikeHTML(text []byte) bool {
 
 // page is a web page; each of its tables is a sheet.
 type page struct {
-	file  *os.File
-	start func() (io.Reader, error)
-	name  string
-	list  []sheetInfo
+	text   *text.Source
+	budget *sheet.Budget
+	name   string
+	list   []sheet.Info
 }
 
-func openHTML(f *os.File, start func() (io.Reader, error), o Options) (book, error) {
-	p := &page{file: f, start: start, name: o.Name}
-	r, err := start()
+// Open opens a text as a web page.
+func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
+	p := &page{text: t, name: o.Name, budget: o.Budget}
+	r, err := t.Start()
 	if err != nil {
 		return nil, err
 	}
 	z := newTokens(r)
-	caption := false
+	caption, inside := false, 0
 	for kind := z.Next(); kind != html.ErrorToken; kind = z.Next() {
 		switch {
 		case kind == html.StartTagToken:
 			name, attrs := tagOf(z)
 			if caption = name == atom.Caption && len(p.list) > 0; name == atom.Table {
-				p.list = append(p.list, sheetInfo{name: attrs["id"], hidden: invisible(attrs)})
+				p.list = append(p.list, sheet.Info{Name: attrs["id"], Hidden: invisible(attrs)})
+				if inside++; inside > maxInside || len(p.list) > sheet.MaxTables {
+					return nil, fault.Newf("has more than %d tables, or tables more than %d deep in each other", sheet.MaxTables, maxInside).At(fault.Place{File: o.Name}).Do("save the table that is meant as .csv or .xlsx")
+				}
 			}
 		case kind == html.EndTagToken:
 			caption = false
+			if name, _ := z.TagName(); atom.Lookup(name) == atom.Table {
+				inside = max(0, inside-1)
+			}
 		case kind == html.TextToken && caption:
 			if text := squeeze(string(z.Text())); text != "" {
-				p.list[len(p.list)-1].name = text
+				p.list[len(p.list)-1].Name = text
 			}
 		}
 	}
@@ -63,6 +76,10 @@ func openHTML(f *os.File, start func() (io.Reader, error), o Options) (book, err
 	}
 	return p, nil
 }
+
+// maxInside is how deep tables may lie in each other: pages use them for their
+// layout, and no page needs more.
+const maxInside = 20
 
 // maxTag bounds what a page may have between two of its signs.
 const maxTag = 4 << 20
@@ -93,15 +110,15 @@ func invisible(attrs map[string]string) bool {
 // squeeze makes every run of white space one space.
 func squeeze(s string) string { return strings.Join(strings.Fields(s), " ") }
 
-func (p *page) sheets() []sheetInfo { return p.list }
-func (p *page) Close() error        { return p.file.Close() }
+func (p *page) Sheets() []sheet.Info { return p.list }
+func (p *page) Close() error         { return p.text.Close() }
 
-func (p *page) open(i int) (raw, error) {
-	r, err := p.start()
+func (p *page) Open(i int) (sheet.Raw, error) {
+	r, err := p.text.Start()
 	if err != nil {
 		return nil, err
 	}
-	t := &htmlTable{tokens: newTokens(r), from: &table.Origin{File: p.name, Sheet: p.list[i].name}, line: 1}
+	t := &htmlTable{tokens: newTokens(r), from: &table.Origin{File: p.name, Sheet: p.list[i].Name}, line: 1}
 	if t.from.Sheet == "" && len(p.list) > 1 {
 		t.from.Sheet = strconv.Itoa(i + 1)
 	}
@@ -122,13 +139,13 @@ func (p *page) open(i int) (raw, error) {
 // htmlTable reads one table, forgiving what browsers forgive: cells and rows
 // that are not closed.
 type htmlTable struct {
-	plain
+	sheet.Plain
 	tokens *html.Tokenizer
 	from   *table.Origin
 	line   int32
 	number int32
-	merged merges
-	block  cellBlock
+	merged sheet.Merges
+	block  sheet.Block
 	ended  bool
 	inside int // tables inside a cell
 	skip   int // scripts and the like
@@ -137,9 +154,9 @@ type htmlTable struct {
 	kind   map[string]string // attributes of the cell
 }
 
-func (t *htmlTable) origin() *table.Origin { return t.from }
+func (t *htmlTable) Origin() *table.Origin { return t.from }
 func (t *htmlTable) Close() error          { return nil }
-func (t *htmlTable) about(a *About)        { a.Format, a.Merged = "web page", len(t.merged.ranges) }
+func (t *htmlTable) About(a *sheet.About)  { a.Format, a.Merged = "web page", t.merged.Len() }
 
 func (t *htmlTable) advance() html.TokenType {
 	kind := t.tokens.Next()
@@ -147,7 +164,7 @@ func (t *htmlTable) advance() html.TokenType {
 	return kind
 }
 
-func (t *htmlTable) next() (table.Row, error) {
+func (t *htmlTable) Next() (table.Row, error) {
 	for !t.ended {
 		var done *table.Row
 		switch kind := t.advance(); kind {
@@ -158,7 +175,7 @@ func (t *htmlTable) next() (table.Row, error) {
 			t.ended = true
 			done = t.endRow()
 		case html.TextToken:
-			if t.cell != nil && t.skip == 0 && t.inside == 0 && t.cell.Len() < maxCell {
+			if t.cell != nil && t.skip == 0 && t.inside == 0 && t.cell.Len() < sheet.MaxCell {
 				t.cell.Write(t.tokens.Text())
 			}
 		case html.StartTagToken, html.SelfClosingTagToken:
@@ -225,14 +242,7 @@ func (t *htmlTable) endCell() {
 		t.row = &table.Row{Origin: t.from, Number: t.number, Line: t.line}
 	}
 	column := len(t.row.Cells)
-	for taken := true; taken; { // cells of the rows above reach down into this one
-		taken = false
-		for _, a := range t.merged.ranges {
-			if int(t.number) > a.top && int(t.number) <= a.bottom && a.left <= column && column <= a.right {
-				column, taken = a.right+1, true
-			}
-		}
-	}
+	column = t.merged.Below(int(t.number), column) // cells of the rows above reach down into this one
 	for len(t.row.Cells) < column {
 		t.row.Cells = append(t.row.Cells, table.Cell{})
 	}
@@ -247,10 +257,10 @@ func (t *htmlTable) endCell() {
 	if c.Text == "" {
 		c = table.Cell{}
 	}
-	wide, high := countOf([]byte(t.kind["colspan"])), countOf([]byte(t.kind["rowspan"]))
+	wide, high := sheet.Count([]byte(t.kind["colspan"])), sheet.Count([]byte(t.kind["rowspan"]))
 	if wide > 1 || high > 1 {
-		wide, high = min(wide, maxSpread), min(high, maxRows)
-		t.merged.add(area{top: int(t.number), bottom: int(t.number) + high - 1, left: column, right: column + wide - 1})
+		wide, high = min(wide, sheet.MaxSpread), min(high, sheet.MaxRows)
+		t.merged.Add(sheet.Area{Top: int(t.number), Bottom: int(t.number) + high - 1, Left: column, Right: column + wide - 1})
 	}
 	t.row.Cells = append(t.row.Cells, c)
 	for range wide - 1 {
@@ -265,10 +275,10 @@ func (t *htmlTable) endRow() *table.Row {
 	if t.row = nil; row == nil {
 		return nil
 	}
-	row.Cells = t.block.take(t.merged.spread(int(row.Number), row.Cells))
+	row.Cells = t.block.Take(t.merged.Spread(int(row.Number), row.Cells))
 	for i, c := range row.Cells {
-		if len(c.Text) >= maxCell {
-			row.Fault = tooLong(c.Text, maxCell>>10, "KiB, the most a value can have").At(row.Place())
+		if len(c.Text) >= sheet.MaxCell {
+			row.Fault = sheet.CellTooLong(c.Text).At(row.Place())
 			row.Fault.Place.Column = table.Letter(i)
 		}
 	}

@@ -1,4 +1,6 @@
-package source
+// Package records reads JSON: a document with a list of records in it, or a
+// record a line.
+package records
 
 import (
 	"bufio"
@@ -8,16 +10,22 @@ import (
 	"fmt"
 	"io"
 	"iter"
-	"os"
 	"slices"
 	"strconv"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
+	"almanach/internal/edge/source/text"
 )
 
-// looksLikeJSON tells whether a text that begins with a bracket is a list.
-func looksLikeJSON(text []byte) bool {
+// Is tells whether a text is JSON.
+func Is(text []byte) bool {
+	return len(text) > 0 && (text[0] == '{' || text[0] == '[' && looksLikeList(text))
+}
+
+// looksLikeList tells whether a text that begins with a bracket is a list.
+func looksLikeList(text []byte) bool {
 	rest := bytes.TrimLeft(text[1:], " \t\r\n")
 	return len(rest) == 0 || rest[0] == '{' || rest[0] == '[' || rest[0] == ']' || rest[0] == '"'
 }
@@ -26,7 +34,6 @@ func looksLikeJSON(text []byte) bool {
 // it, or a record a line. A record's fields are columns; those of objects
 // inside it are called outer.inner, and the items of lists are joined.
 type document struct {
-	file    *os.File
 	start   func() (io.Reader, error)
 	name    string
 	lines   bool   // a record a line
@@ -42,8 +49,10 @@ type jsonStats struct {
 	known  map[string]bool
 }
 
-func openJSON(f *os.File, start func() (io.Reader, error), o Options) (book, error) {
-	d := &document{file: f, start: start, name: o.Name, records: o.Records, index: map[string]int{}}
+// Open opens a text as JSON.
+func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
+	start := t.Start
+	d := &document{start: start, name: o.Name, records: o.Records, index: map[string]int{}}
 	at := fault.Place{File: o.Name}
 	r, err := start()
 	if err != nil {
@@ -86,7 +95,7 @@ func openJSON(f *os.File, start func() (io.Reader, error), o Options) (book, err
 	for i, name := range d.header {
 		d.index[name] = i
 	}
-	return single{start: d.open, close: f.Close}, nil
+	return sheet.Single{Start: d.open, End: t.Close}, nil
 }
 
 // jsonLines tells whether a text has a whole object on its first line and
@@ -145,7 +154,7 @@ func (d *document) survey(r io.Reader, wanted string) (map[string]*jsonStats, er
 	return lists, w.document()
 }
 
-func (d *document) open() (raw, error) {
+func (d *document) open() (sheet.Raw, error) {
 	r, err := d.start()
 	if err != nil {
 		return nil, err
@@ -161,23 +170,23 @@ func (d *document) open() (raw, error) {
 
 // jsonSheet gives the records.
 type jsonSheet struct {
-	plain
+	sheet.Plain
 	*document
 	from  *table.Origin
 	pull  func() (table.Row, error, bool)
 	stop  func()
-	block cellBlock
+	block sheet.Block
 }
 
-func (s *jsonSheet) names() table.Header   { return s.header }
-func (s *jsonSheet) origin() *table.Origin { return s.from }
+func (s *jsonSheet) Names() table.Header   { return s.header }
+func (s *jsonSheet) Origin() *table.Origin { return s.from }
 
 func (s *jsonSheet) Close() error {
 	s.stop()
 	return nil
 }
 
-func (s *jsonSheet) about(a *About) {
+func (s *jsonSheet) About(a *sheet.About) {
 	a.Format, a.Why = "JSON", "the names of the records' fields"
 	switch {
 	case s.lines:
@@ -187,7 +196,7 @@ func (s *jsonSheet) about(a *About) {
 	}
 }
 
-func (s *jsonSheet) next() (table.Row, error) {
+func (s *jsonSheet) Next() (table.Row, error) {
 	row, err, ok := s.pull()
 	if !ok {
 		return table.Row{}, io.EOF
@@ -220,7 +229,7 @@ func (s *jsonSheet) rows(r io.Reader) iter.Seq2[table.Row, error] {
 var errStop = errors.New("no more is wanted")
 
 func (s *jsonSheet) fill(row *table.Row, w *jsonWalk) error {
-	row.Cells = s.block.take(make([]table.Cell, len(s.header)))
+	row.Cells = s.block.Take(make([]table.Cell, len(s.header)))
 	err := w.fields("", func(name string, c table.Cell) {
 		i, ok := s.index[name]
 		if !ok {
@@ -236,8 +245,8 @@ func (s *jsonSheet) fill(row *table.Row, w *jsonWalk) error {
 		}
 	})
 	for i, c := range row.Cells {
-		if len(c.Text) > maxCell {
-			row.Fault = tooLong(c.Text, maxCell>>10, "KiB, the most a value can have").At(row.Place())
+		if len(c.Text) > sheet.MaxCell {
+			row.Fault = sheet.CellTooLong(c.Text).At(row.Place())
 			row.Fault.Place.Column = s.header[i]
 		}
 	}
@@ -307,9 +316,6 @@ func newJSONWalk(r io.Reader) *jsonWalk {
 	return w
 }
 
-// maxDepth bounds how deep values may lie in each other.
-const maxDepth = 200
-
 func (w *jsonWalk) token() (json.Token, error) {
 	t, err := w.dec.Token()
 	if err == nil {
@@ -340,8 +346,8 @@ func (w *jsonWalk) document() error {
 
 // value walks a value whose first token is t, looking for lists of records.
 func (w *jsonWalk) value(t json.Token, path string) error {
-	if w.depth++; w.depth > maxDepth {
-		return fault.Newf("its values lie more than %d deep in each other", maxDepth)
+	if w.depth++; w.depth > sheet.MaxDepth {
+		return fault.Newf("its values lie more than %d deep in each other", sheet.MaxDepth)
 	}
 	defer func() { w.depth-- }()
 	switch t {
@@ -404,8 +410,8 @@ func (w *jsonWalk) fields(path string, emit func(string, table.Cell)) error {
 }
 
 func (w *jsonWalk) field(path string, emit func(string, table.Cell)) error {
-	if w.depth++; w.depth > maxDepth {
-		return fault.Newf("its values lie more than %d deep in each other", maxDepth)
+	if w.depth++; w.depth > sheet.MaxDepth {
+		return fault.Newf("its values lie more than %d deep in each other", sheet.MaxDepth)
 	}
 	defer func() { w.depth-- }()
 	t, err := w.token()

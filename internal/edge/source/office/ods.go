@@ -1,4 +1,4 @@
-package source
+package office
 
 import (
 	"archive/zip"
@@ -13,26 +13,28 @@ import (
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
+	"almanach/internal/edge/source/sheet"
 )
 
 // odsBook is an OpenDocument spreadsheet (ISO/IEC 26300).
 type odsBook struct {
 	file    *os.File
+	budget  *sheet.Budget
 	name    string
 	content *zip.File
-	list    []sheetInfo
+	list    []sheet.Info
 }
 
-func openODS(f *os.File, parts map[string]*zip.File, o Options) (book, error) {
+func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (sheet.Book, error) {
 	at := fault.Place{File: o.Name}
-	if kind, err := readPart(parts["mimetype"], 200); err == nil && !strings.Contains(kind, "spreadsheet") {
+	if kind, err := readPart(o.Budget, parts["mimetype"], 200); err == nil && !strings.Contains(kind, "spreadsheet") {
 		return nil, fault.Newf("is an OpenDocument file but no spreadsheet").At(at).Do("save the table as .ods or .csv")
 	}
-	b := &odsBook{file: f, name: o.Name, content: parts["content.xml"]}
-	if manifest, err := readPart(parts["META-INF/manifest.xml"], 1<<20); err == nil && strings.Contains(manifest, "encryption-data") {
+	b := &odsBook{file: f, budget: o.Budget, name: o.Name, content: parts["content.xml"]}
+	if manifest, err := readPart(o.Budget, parts["META-INF/manifest.xml"], 1<<20); err == nil && strings.Contains(manifest, "encryption-data") {
 		return nil, fault.Newf("the workbook is locked with a password").At(at).Do("save it without a password")
 	}
-	r, err := openPart(b.content)
+	r, err := openPart(b.budget, b.content)
 	if err != nil {
 		return nil, fault.Newf("the workbook cannot be read: %w", err).At(at)
 	}
@@ -54,7 +56,7 @@ func openODS(f *os.File, parts map[string]*zip.File, o Options) (book, error) {
 				}
 			}
 		case x.is("table"):
-			b.list = append(b.list, sheetInfo{string(x.get("name")), shown[string(x.get("style-name"))]})
+			b.list = append(b.list, sheet.Info{string(x.get("name")), shown[string(x.get("style-name"))]})
 		}
 	}
 	if x.err != nil {
@@ -66,8 +68,8 @@ func openODS(f *os.File, parts map[string]*zip.File, o Options) (book, error) {
 	return b, nil
 }
 
-func readPart(p *zip.File, most int64) (string, error) {
-	r, err := openPart(p)
+func readPart(budget *sheet.Budget, p *zip.File, most int64) (string, error) {
+	r, err := openPart(budget, p)
 	if err != nil {
 		return "", err
 	}
@@ -76,12 +78,12 @@ func readPart(p *zip.File, most int64) (string, error) {
 	return string(data), err
 }
 
-func (b *odsBook) sheets() []sheetInfo { return b.list }
-func (b *odsBook) Close() error        { return b.file.Close() }
+func (b *odsBook) Sheets() []sheet.Info { return b.list }
+func (b *odsBook) Close() error         { return b.file.Close() }
 
-func (b *odsBook) open(i int) (raw, error) {
-	s := &odsSheet{from: &table.Origin{File: b.name, Sheet: b.list[i].name}}
-	r, err := openPart(b.content)
+func (b *odsBook) Open(i int) (sheet.Raw, error) {
+	s := &odsSheet{from: &table.Origin{File: b.name, Sheet: b.list[i].Name}}
+	r, err := openPart(b.budget, b.content)
 	if err != nil {
 		return nil, fault.Newf("the sheet cannot be read: %w", err).At(fault.Place{File: b.name, Sheet: s.from.Sheet})
 	}
@@ -114,17 +116,17 @@ type odsSheet struct {
 	hide    bool
 	columns []span
 	column  int // columns described so far
-	merged  merges
-	block   cellBlock
+	merged  sheet.Merges
+	block   sheet.Block
 	ended   bool
 }
 
-func (s *odsSheet) origin() *table.Origin { return s.from }
+func (s *odsSheet) Origin() *table.Origin { return s.from }
 func (s *odsSheet) Close() error          { return s.part.Close() }
 
-func (s *odsSheet) about(a *About) { a.Format, a.Merged = "ODS workbook", len(s.merged.ranges) }
+func (s *odsSheet) About(a *sheet.About) { a.Format, a.Merged = "ODS workbook", s.merged.Len() }
 
-func (s *odsSheet) hidden(column int) bool {
+func (s *odsSheet) Hidden(column int) bool {
 	for _, c := range s.columns {
 		if c.from <= column && column <= c.to {
 			return true
@@ -141,7 +143,7 @@ func (s *odsSheet) fail(err error) error {
 // empty rest of a sheet as one row a million times over.
 const blankRepeats = 1
 
-func (s *odsSheet) next() (table.Row, error) {
+func (s *odsSheet) Next() (table.Row, error) {
 	for s.again == 0 {
 		if s.ended {
 			return table.Row{}, io.EOF
@@ -154,7 +156,7 @@ func (s *odsSheet) next() (table.Row, error) {
 		case xmlStart:
 			switch {
 			case s.xml.is("table-column"):
-				n := countOf(s.xml.get("number-columns-repeated"))
+				n := sheet.Count(s.xml.get("number-columns-repeated"))
 				if v := string(s.xml.get("visibility")); v == "collapse" || v == "filter" {
 					s.columns = append(s.columns, span{s.column, s.column + n - 1})
 				}
@@ -168,21 +170,14 @@ func (s *odsSheet) next() (table.Row, error) {
 	}
 	s.again--
 	s.row++
-	cells := s.merged.spread(int(s.row), append([]table.Cell(nil), s.cells...))
-	row := table.Row{Origin: s.from, Number: s.row, Hidden: s.hide, Cells: s.block.take(cells)}
+	cells := s.merged.Spread(int(s.row), append([]table.Cell(nil), s.cells...))
+	row := table.Row{Origin: s.from, Number: s.row, Hidden: s.hide, Cells: s.block.Take(cells)}
 	return row, nil
-}
-
-func countOf(attr []byte) int {
-	if n, ok := atoi(attr); ok {
-		return n
-	}
-	return 1
 }
 
 // readRow reads a row and sets how often it is to be given.
 func (s *odsSheet) readRow() error {
-	times := countOf(s.xml.get("number-rows-repeated"))
+	times := sheet.Count(s.xml.get("number-rows-repeated"))
 	v := string(s.xml.get("visibility"))
 	s.hide = v == "collapse" || v == "filter"
 	s.cells = s.cells[:0]
@@ -204,11 +199,11 @@ func (s *odsSheet) readRow() error {
 		s.cells = s.cells[:len(s.cells)-1]
 	}
 	if len(s.cells) == 0 && times > blankRepeats {
-		s.row += int32(min(times-blankRepeats, maxRows))
+		s.row += int32(min(times-blankRepeats, sheet.MaxRows))
 		times = blankRepeats
 	}
-	if int64(s.row)+int64(times) > maxRows {
-		return s.fail(fault.Newf("it has more than %d rows, the most a workbook can have", maxRows))
+	if int64(s.row)+int64(times) > sheet.MaxRows {
+		return s.fail(fault.Newf("it has more than %d rows, the most a workbook can have", sheet.MaxRows))
 	}
 	s.again = times
 	return nil
@@ -216,8 +211,8 @@ func (s *odsSheet) readRow() error {
 
 func (s *odsSheet) readCell() error {
 	covered := s.xml.is("covered-table-cell")
-	times := countOf(s.xml.get("number-columns-repeated"))
-	wide, high := countOf(s.xml.get("number-columns-spanned")), countOf(s.xml.get("number-rows-spanned"))
+	times := sheet.Count(s.xml.get("number-columns-repeated"))
+	wide, high := sheet.Count(s.xml.get("number-columns-spanned")), sheet.Count(s.xml.get("number-rows-spanned"))
 	kind := string(s.xml.get("value-type"))
 	value := string(s.xml.get("value"))
 	switch kind {
@@ -237,15 +232,15 @@ func (s *odsSheet) readCell() error {
 	if covered {
 		c = table.Cell{}
 	}
-	if (wide > 1 || high > 1) && len(s.merged.ranges) < maxRows {
+	if (wide > 1 || high > 1) && s.merged.Len() < sheet.MaxRows {
 		left := len(s.cells)
-		s.merged.add(area{top: int(s.row) + 1, bottom: int(s.row) + high, left: left, right: left + wide - 1})
+		s.merged.Add(sheet.Area{Top: int(s.row) + 1, Bottom: int(s.row) + high, Left: left, Right: left + wide - 1})
 	}
-	if c.Kind == table.Empty && times > maxColumns-len(s.cells) {
-		times = max(0, maxColumns-len(s.cells))
+	if c.Kind == table.Empty && times > sheet.MaxColumns-len(s.cells) {
+		times = max(0, sheet.MaxColumns-len(s.cells))
 	}
-	if len(s.cells)+times > maxColumns {
-		return s.fail(fault.Newf("the row has more than %d columns, the most a workbook can have", maxColumns))
+	if len(s.cells)+times > sheet.MaxColumns {
+		return s.fail(fault.Newf("the row has more than %d columns, the most a workbook can have", sheet.MaxColumns))
 	}
 	for range times {
 		s.cells = append(s.cells, c)
@@ -286,7 +281,7 @@ func (s *odsSheet) paragraphs() (string, error) {
 				}
 				first = false
 			case s.xml.is("s"):
-				b.WriteString(strings.Repeat(" ", min(countOf(s.xml.get("c")), 1000)))
+				b.WriteString(strings.Repeat(" ", min(sheet.Count(s.xml.get("c")), 1000)))
 			case s.xml.is("tab"):
 				b.WriteByte('\t')
 			case s.xml.is("line-break"):
@@ -299,7 +294,7 @@ func (s *odsSheet) paragraphs() (string, error) {
 				}
 			}
 		}
-		if b.Len() > maxCell {
+		if b.Len() > sheet.MaxCell {
 			return "", s.fail(errCell)
 		}
 	}

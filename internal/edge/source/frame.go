@@ -8,6 +8,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
 )
 
 // lookAhead is how many rows are searched for the header.
@@ -15,19 +16,20 @@ const lookAhead = 60
 
 // framed is a table under its header, cut out of a raw sheet.
 type framed struct {
-	raw      raw
+	budget   *sheet.Budget
+	raw      sheet.Raw
 	header   table.Header
-	about    About
+	about    sheet.About
 	buffered []table.Row
-	area     area
+	area     sheet.Area
 	fill     []int        // columns filled down
 	above    []table.Cell // their last values
 	read     bool         // hidden rows and columns are read
-	block    cellBlock
+	block    sheet.Block
 }
 
-func newTable(r raw, o Options) (*framed, error) {
-	t := &framed{raw: r, read: o.Hidden}
+func newTable(r sheet.Raw, o sheet.Options) (*framed, error) {
+	t := &framed{budget: o.Budget, raw: r, read: o.Hidden}
 	err := t.start(o)
 	if err != nil {
 		r.Close()
@@ -36,8 +38,8 @@ func newTable(r raw, o Options) (*framed, error) {
 	return t, nil
 }
 
-func (t *framed) start(o Options) (err error) {
-	if t.area, err = parseArea(o.Range); err != nil {
+func (t *framed) start(o sheet.Options) (err error) {
+	if t.area, err = sheet.ParseArea(o.Range); err != nil {
 		return fault.Of(err).At(t.place())
 	}
 	if err := t.findHeader(o); err != nil {
@@ -45,7 +47,7 @@ func (t *framed) start(o Options) (err error) {
 	}
 	if !t.read {
 		for i := range t.header {
-			if t.raw.hidden(i + t.area.left) {
+			if t.raw.Hidden(i + t.area.Left) {
 				t.about.HiddenColumns = append(t.about.HiddenColumns, t.header.Label(i))
 				t.header[i] = ""
 			}
@@ -62,17 +64,17 @@ func (t *framed) start(o Options) (err error) {
 		t.fill = append(t.fill, i)
 	}
 	t.above = make([]table.Cell, len(t.fill))
-	t.raw.about(&t.about)
+	t.raw.About(&t.about)
 	return nil
 }
 
 func (t *framed) place() fault.Place {
-	return fault.Place{File: t.raw.origin().File, Sheet: t.raw.origin().Sheet}
+	return fault.Place{File: t.raw.Origin().File, Sheet: t.raw.Origin().Sheet}
 }
 
 func (t *framed) Header() table.Header  { return t.header }
-func (t *framed) Origin() *table.Origin { return t.raw.origin() }
-func (t *framed) About() *About         { return &t.about }
+func (t *framed) Origin() *table.Origin { return t.raw.Origin() }
+func (t *framed) About() *sheet.About   { return &t.about }
 func (t *framed) Close() error          { return t.raw.Close() }
 
 // Next gives the next row that is not blank.
@@ -101,18 +103,21 @@ func (t *framed) Next() (table.Row, error) {
 // pull gives the next raw row, cut down to the area that is asked for.
 func (t *framed) pull() (table.Row, error) {
 	for {
-		row, err := t.raw.next()
-		if err != nil || t.area.whole() {
+		row, err := t.raw.Next()
+		if err == nil {
+			err = t.budget.Row(row)
+		}
+		if err != nil || t.area.Whole() {
 			return row, err
 		}
 		switch {
-		case int(row.Number) < t.area.top:
+		case int(row.Number) < t.area.Top:
 			continue
-		case t.area.bottom > 0 && int(row.Number) > t.area.bottom:
+		case t.area.Bottom > 0 && int(row.Number) > t.area.Bottom:
 			return table.Row{}, io.EOF
 		}
-		row.Cells = row.Cells[min(t.area.left, len(row.Cells)):]
-		if w := t.area.right - t.area.left + 1; t.area.right > 0 && len(row.Cells) > w {
+		row.Cells = row.Cells[min(t.area.Left, len(row.Cells)):]
+		if w := t.area.Right - t.area.Left + 1; t.area.Right > 0 && len(row.Cells) > w {
 			row.Cells = row.Cells[:w]
 		}
 		return row, nil
@@ -139,7 +144,7 @@ func (t *framed) fit(row table.Row) table.Row {
 			t.above[n] = row.Cells[i]
 		case t.above[n].Filled():
 			if i >= len(row.Cells) {
-				row.Cells = t.block.take(append(row.Cells[:len(row.Cells):len(row.Cells)], make([]table.Cell, i+1-len(row.Cells))...))
+				row.Cells = t.block.Take(append(row.Cells[:len(row.Cells):len(row.Cells)], make([]table.Cell, i+1-len(row.Cells))...))
 			}
 			row.Cells[i] = t.above[n]
 		}
@@ -147,9 +152,9 @@ func (t *framed) fit(row table.Row) table.Row {
 	return row
 }
 
-func (t *framed) findHeader(o Options) error {
-	if named, ok := t.raw.(interface{ names() table.Header }); ok {
-		t.header = append(t.header, named.names()...)
+func (t *framed) findHeader(o sheet.Options) error {
+	if named, ok := t.raw.(sheet.Named); ok {
+		t.header = append(t.header, named.Names()...)
 		return nil
 	}
 	last := lookAhead
@@ -343,37 +348,4 @@ func looksLikeData(text string) bool {
 		}
 	}
 	return digits*2 >= len(text) || strings.Contains(text, "@")
-}
-
-// area is a range of cells, rows from 1, columns from 0; zero bounds are open.
-type area struct{ top, bottom, left, right int }
-
-func (a area) whole() bool { return a == area{} }
-
-// parseArea reads A1:H30, B4:H, or B:H.
-func parseArea(text string) (area, error) {
-	if text == "" {
-		return area{}, nil
-	}
-	from, to, ok := strings.Cut(strings.ReplaceAll(strings.TrimSpace(text), "$", ""), ":")
-	left, top, ok1 := parseRef(from)
-	right, bottom, ok2 := parseRef(to)
-	if !ok || !ok1 || !ok2 || right < left || (bottom > 0 && bottom < top) {
-		return area{}, fault.New(text, "is not a range of cells").Do("write it as B4:H30")
-	}
-	return area{top: max(top, 1), bottom: bottom, left: left, right: right}, nil
-}
-
-// parseRef reads a cell such as B4, or a column such as B with row 0.
-func parseRef(ref string) (column, row int, ok bool) {
-	letters := strings.TrimRight(ref, "0123456789")
-	column = table.Index(letters)
-	if len(letters) < len(ref) {
-		n, err := strconv.Atoi(ref[len(letters):])
-		if err != nil || n < 1 {
-			return 0, 0, false
-		}
-		row = n
-	}
-	return column, row, column >= 0 && letters != ""
 }

@@ -1,8 +1,8 @@
-package source
+// Package agenda reads calendars as sources: an event a row.
+package agenda
 
 import (
 	"io"
-	"os"
 	"strings"
 
 	"almanach/internal/core/event"
@@ -10,40 +10,45 @@ import (
 	"almanach/internal/core/ical"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
+	"almanach/internal/edge/source/sheet"
+	"almanach/internal/edge/source/text"
 )
-
-// Zones finds a time zone by its name.
-type Zones = ical.Zones
 
 // calendarColumns are the columns of a calendar read as a source.
 var calendarColumns = []string{"uid", "title", "start", "end", "zone", "location", "description", "url", "categories", "status", "repeat", "occurrence"}
 
 // agenda reads an iCalendar file as a table, an event a row.
 type agenda struct {
-	plain
+	sheet.Plain
 	reader *ical.Reader
 	from   *table.Origin
-	known  Zones
+	known  ical.Zones
 	zones  map[string]*zone.Zone
 	number int32
-	block  cellBlock
+	block  sheet.Block
 }
 
-func openCalendar(f *os.File, start func() (io.Reader, error), o Options) (book, error) {
-	return single{start: func() (raw, error) {
-		r, err := start()
+// Is tells whether a text is a calendar.
+func Is(lead []byte) bool {
+	return len(lead) > 15 && strings.EqualFold(string(lead[:15]), "BEGIN:VCALENDAR")
+}
+
+// Open opens a text as a calendar.
+func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
+	return sheet.Single{Start: func() (sheet.Raw, error) {
+		r, err := t.Start()
 		if err != nil {
 			return nil, err
 		}
 		return &agenda{reader: ical.NewReader(r), from: &table.Origin{File: o.Name}, known: o.Zones, zones: map[string]*zone.Zone{}}, nil
-	}, close: f.Close}, nil
+	}, End: t.Close}, nil
 }
 
-func (a *agenda) names() table.Header   { return calendarColumns }
-func (a *agenda) origin() *table.Origin { return a.from }
+func (a *agenda) Names() table.Header   { return calendarColumns }
+func (a *agenda) Origin() *table.Origin { return a.from }
 func (a *agenda) Close() error          { return nil }
 
-func (a *agenda) about(x *About) {
+func (a *agenda) About(x *sheet.About) {
 	x.Format, x.Why = "iCalendar", "the fields of an event"
 }
 
@@ -54,7 +59,7 @@ func (a *agenda) resolve(tzid string) (*zone.Zone, error) {
 	return a.known(tzid)
 }
 
-func (a *agenda) next() (table.Row, error) {
+func (a *agenda) Next() (table.Row, error) {
 	for {
 		p, err := a.reader.Next()
 		if err != nil {
@@ -106,7 +111,7 @@ func (a *agenda) event(row *table.Row, raw []byte) {
 			cells[i] = table.Cell{Kind: table.Text, Text: s}
 		}
 	}
-	row.Cells = a.block.take(cells)
+	row.Cells = a.block.Take(cells)
 }
 
 // endZone is the zone in which a row's end is written: that of its start.

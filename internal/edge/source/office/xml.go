@@ -1,4 +1,4 @@
-package source
+package office
 
 import (
 	"bytes"

@@ -1,9 +1,11 @@
-package source
+// Package office reads spreadsheets: XLSX and OpenDocument.
+package office
 
 import (
 	"archive/zip"
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
 	"math"
 	"os"
@@ -15,12 +17,14 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
 )
 
 // workbook is an XLSX file (ECMA-376), read cell by cell with type and number
 // format, as no reader of plain strings can.
 type workbook struct {
 	file   *os.File
+	budget *sheet.Budget
 	name   string
 	refs   []sheetRef
 	parts  map[string]*zip.File
@@ -38,9 +42,9 @@ type worksheet struct {
 	xml     *xmlScanner
 	cells   []table.Cell
 	row     int32
-	block   cellBlock
+	block   sheet.Block
 	ended   bool
-	merged  merges
+	merged  sheet.Merges
 	columns []span // hidden columns
 	long    *fault.Fault
 	scratch []byte
@@ -54,17 +58,14 @@ type style struct {
 	pad  int        // digits that zeros in front fill up to
 }
 
-// Limits of the format and of what is worth reading.
-const (
-	maxRows    = 1 << 20
-	maxColumns = 1 << 14
-	maxPart    = 2 << 30 // bytes of one unpacked part
+// maxPart is the most bytes of one unpacked part.
+const maxPart = 2 << 30
 
-	maxCellText = 32767 // characters of one cell
-)
+// maxCellText is the most characters that one cell can have.
+const maxCellText = 32767
 
-// openPackage opens a zip file as the workbook it is.
-func openPackage(f *os.File, size int64, o Options) (book, error) {
+// Open opens a zip file as the workbook it is.
+func Open(f *os.File, size int64, o sheet.Options) (sheet.Book, error) {
 	at := fault.Place{File: o.Name}
 	z, err := zip.NewReader(f, size)
 	if err != nil {
@@ -75,7 +76,7 @@ func openPackage(f *os.File, size int64, o Options) (book, error) {
 		parts[strings.TrimPrefix(p.Name, "/")] = p
 	}
 	if parts["content.xml"] != nil && parts["mimetype"] != nil {
-		return openODS(f, parts, o)
+		return openDocument(f, parts, o)
 	}
 	main := parts["xl/workbook.xml"]
 	if main == nil {
@@ -92,7 +93,7 @@ func openPackage(f *os.File, size int64, o Options) (book, error) {
 		}
 		return nil, fault.Newf("%s: it has no sheets", what).At(at).Do("save the table as .xlsx or .csv")
 	}
-	w := &workbook{file: f, name: o.Name, parts: parts}
+	w := &workbook{file: f, name: o.Name, parts: parts, budget: o.Budget}
 	if err := w.readMain(main); err != nil {
 		return nil, fault.Of(err).At(at)
 	}
@@ -104,7 +105,7 @@ func (w *workbook) readMain(main *zip.File) error {
 		return fault.Newf("the workbook cannot be read: %w", err)
 	}
 	w.base = path.Dir(strings.TrimPrefix(main.Name, "/"))
-	targets, err := relations(w.parts[path.Join(w.base, "_rels", path.Base(main.Name)+".rels")])
+	targets, err := w.relations(w.parts[path.Join(w.base, "_rels", path.Base(main.Name)+".rels")])
 	if err != nil {
 		return fault.Newf("the workbook cannot be read: %w", err)
 	}
@@ -115,9 +116,9 @@ func (w *workbook) readMain(main *zip.File) error {
 		var err error
 		switch {
 		case strings.HasSuffix(target, "sharedStrings.xml"):
-			w.shared, err = readShared(w.resolve(target))
+			w.shared, err = w.readShared(w.resolve(target))
 		case strings.HasSuffix(target, "styles.xml"):
-			w.styles, err = readStyles(w.resolve(target))
+			w.styles, err = w.readStyles(w.resolve(target))
 		}
 		if err != nil {
 			return fault.Newf("the workbook's part %s cannot be read: %w", target, err)
@@ -133,29 +134,29 @@ func (w *workbook) resolve(target string) *zip.File {
 	return w.parts[path.Join(w.base, target)]
 }
 
-func (w *workbook) sheets() []sheetInfo {
-	out := make([]sheetInfo, len(w.refs))
+func (w *workbook) Sheets() []sheet.Info {
+	out := make([]sheet.Info, len(w.refs))
 	for i, r := range w.refs {
-		out[i] = sheetInfo{r.name, r.hidden}
+		out[i] = sheet.Info{r.name, r.hidden}
 	}
 	return out
 }
 
 func (w *workbook) Close() error { return w.file.Close() }
 
-func (w *workbook) open(i int) (raw, error) {
+func (w *workbook) Open(i int) (sheet.Raw, error) {
 	ref := w.refs[i]
 	s := &worksheet{workbook: w, from: &table.Origin{File: w.name, Sheet: ref.name}}
 	at := fault.Place{File: w.name, Sheet: ref.name}
 	if ref.part == nil {
 		return nil, fault.Newf("the sheet is missing from the workbook").At(at)
 	}
-	tail, err := tailOf(ref.part)
+	tail, err := w.tailOf(ref.part)
 	if err != nil {
 		return nil, fault.Newf("the sheet cannot be read: %w", err).At(at)
 	}
 	s.merged = readMerges(tail)
-	if s.part, err = openPart(ref.part); err != nil {
+	if s.part, err = openPart(w.budget, ref.part); err != nil {
 		return nil, fault.Newf("the sheet cannot be read: %w", err).At(at)
 	}
 	s.xml = newXML(s.part)
@@ -164,8 +165,8 @@ func (w *workbook) open(i int) (raw, error) {
 
 // tailOf gives what stands behind the cells of a sheet: its merged ranges. They
 // are needed before the cells are read, so the sheet is unpacked once for them.
-func tailOf(p *zip.File) ([]byte, error) {
-	r, err := openPart(p)
+func (w *workbook) tailOf(p *zip.File) ([]byte, error) {
+	r, err := openPart(w.budget, p)
 	if err != nil {
 		return nil, err
 	}
@@ -193,7 +194,7 @@ func tailOf(p *zip.File) ([]byte, error) {
 var errPart = errors.New("it unpacks to more than 2 GiB, or to more than 300 times its size; that is no honest workbook")
 
 // openPart opens a part of the package, guarded against unpacking for ever.
-func openPart(p *zip.File) (io.ReadCloser, error) {
+func openPart(budget *sheet.Budget, p *zip.File) (io.ReadCloser, error) {
 	if p == nil {
 		return nil, errors.New("it is missing")
 	}
@@ -208,7 +209,7 @@ func openPart(p *zip.File) (io.ReadCloser, error) {
 	return struct {
 		io.Reader
 		io.Closer
-	}{&capped{r, most}, r}, nil
+	}{&capped{budget.Reader(r), most}, r}, nil
 }
 
 // A part that unpacks to more than packedRatio times its size, and is large,
@@ -239,7 +240,7 @@ type sheetRef struct {
 }
 
 func (w *workbook) readSheets(p *zip.File) error {
-	r, err := openPart(p)
+	r, err := openPart(w.budget, p)
 	if err != nil {
 		return err
 	}
@@ -264,8 +265,8 @@ func (w *workbook) readSheets(p *zip.File) error {
 	return x.err
 }
 
-func relations(p *zip.File) (map[string]string, error) {
-	r, err := openPart(p)
+func (w *workbook) relations(p *zip.File) (map[string]string, error) {
+	r, err := openPart(w.budget, p)
 	if err != nil {
 		return nil, err
 	}
@@ -280,24 +281,29 @@ func relations(p *zip.File) (map[string]string, error) {
 	return out, x.err
 }
 
-func readShared(p *zip.File) ([]string, error) {
-	r, err := openPart(p)
+func (w *workbook) readShared(p *zip.File) ([]string, error) {
+	r, err := openPart(w.budget, p)
 	if err != nil {
 		return nil, err
 	}
 	defer r.Close()
 	x := newXML(r)
 	var out []string
+	size := 0
 	for k := x.next(); k != xmlEnd; k = x.next() {
 		if k == xmlStart && x.is("si") {
-			out = append(out, x.content("rPh"))
+			text := x.content("rPh")
+			out = append(out, text)
+			if size += len(text) + 16; size > sheet.MaxShared {
+				return nil, fmt.Errorf("its texts have more than %d MiB", sheet.MaxShared>>20)
+			}
 		}
 	}
 	return out, x.err
 }
 
-func readStyles(p *zip.File) ([]style, error) {
-	r, err := openPart(p)
+func (w *workbook) readStyles(p *zip.File) ([]style, error) {
+	r, err := openPart(w.budget, p)
 	if err != nil {
 		return nil, err
 	}
@@ -387,18 +393,18 @@ func readFormat(code string) style {
 	return s
 }
 
-func (w *worksheet) origin() *table.Origin { return w.from }
+func (w *worksheet) Origin() *table.Origin { return w.from }
 
 func (w *worksheet) Close() error { return w.part.Close() }
 
-func (w *worksheet) about(a *About) {
-	a.Format, a.Merged = "XLSX workbook", len(w.merged.ranges)
+func (w *worksheet) About(a *sheet.About) {
+	a.Format, a.Merged = "XLSX workbook", w.merged.Len()
 	if w.from04 {
 		a.Notes = append(a.Notes, "its dates count from 1904")
 	}
 }
 
-func (w *worksheet) hidden(column int) bool {
+func (w *worksheet) Hidden(column int) bool {
 	for _, c := range w.columns {
 		if c.from <= column && column <= c.to {
 			return true
@@ -411,7 +417,7 @@ func (w *worksheet) fail(format string, args ...any) error {
 	return fault.Newf(format, args...).At(fault.Place{File: w.from.File, Sheet: w.from.Sheet, Row: int(w.row)})
 }
 
-func (w *worksheet) next() (table.Row, error) {
+func (w *worksheet) Next() (table.Row, error) {
 	for !w.ended {
 		switch w.xml.next() {
 		case xmlEnd:
@@ -448,8 +454,8 @@ func (w *worksheet) readRow() (table.Row, error) {
 	} else {
 		w.row++
 	}
-	if w.row > maxRows {
-		return table.Row{}, w.fail("the sheet has more than %d rows, the most a workbook can have", maxRows)
+	if w.row > sheet.MaxRows {
+		return table.Row{}, w.fail("the sheet has more than %d rows, the most a workbook can have", sheet.MaxRows)
 	}
 	row := table.Row{Origin: w.from, Number: w.row}
 	row.Hidden = yes(w.xml.get("hidden"))
@@ -479,8 +485,8 @@ func (w *worksheet) readRow() (table.Row, error) {
 func yes(attr []byte) bool { return string(attr) == "1" || string(attr) == "true" }
 
 func (w *worksheet) finish(row table.Row) table.Row {
-	w.cells = w.merged.spread(int(row.Number), w.cells)
-	row.Cells = w.block.take(w.cells)
+	w.cells = w.merged.Spread(int(row.Number), w.cells)
+	row.Cells = w.block.Take(w.cells)
 	if w.long != nil {
 		at := row.Place()
 		at.Column = w.long.Place.Column
@@ -530,7 +536,7 @@ func (w *worksheet) head() cellHead {
 		case 'r':
 			n := 0
 			for _, c := range value {
-				if c < 'A' || c > 'Z' || n > maxColumns {
+				if c < 'A' || c > 'Z' || n > sheet.MaxColumns {
 					break
 				}
 				n = n*26 + int(c-'A') + 1
@@ -553,8 +559,8 @@ func (w *worksheet) readCell() error {
 	if head.column >= 0 {
 		column = head.column
 	}
-	if column >= maxColumns {
-		return w.fail("the row has more than %d columns, the most a workbook can have", maxColumns)
+	if column >= sheet.MaxColumns {
+		return w.fail("the row has more than %d columns, the most a workbook can have", sheet.MaxColumns)
 	}
 	format := style{kind: table.Number}
 	if head.style >= 0 && head.style < len(w.styles) {
@@ -598,7 +604,7 @@ func (w *worksheet) readCell() error {
 		w.cells = append(w.cells, table.Cell{})
 	}
 	if len(value) > maxCellText && utf8.RuneCountInString(value) > maxCellText || kind == cellShared && w.tooLong(value) {
-		w.long = tooLong(value, maxCellText, "characters, the most a workbook's cell can have")
+		w.long = sheet.TooLong(value, maxCellText, "characters, the most a workbook's cell can have")
 		w.long.Place.Column = table.Letter(column)
 		value = ""
 	}
@@ -735,4 +741,24 @@ func decodeEscapes(s string) string {
 		b.WriteByte(s[i])
 	}
 	return b.String()
+}
+
+// readMerges reads the mergeCells element of a worksheet.
+func readMerges(xml []byte) (m sheet.Merges) {
+	if len(xml) == 0 {
+		return m
+	}
+	x := newXML(bytes.NewReader(xml))
+	for k := x.next(); k != xmlEnd && m.Len() < sheet.MaxRows; k = x.next() {
+		if k == xmlClose && x.is("mergeCells") {
+			break
+		}
+		if k == xmlStart && x.is("mergeCell") {
+			if a, err := sheet.ParseArea(string(x.get("ref"))); err == nil && a.Bottom > 0 {
+				m.Add(a)
+			}
+		}
+	}
+	m.Sort()
+	return m
 }

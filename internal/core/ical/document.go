@@ -1,0 +1,297 @@
+package ical
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"hash/maphash"
+	"io"
+	"slices"
+
+	"almanach/internal/core/fault"
+)
+
+// Document is iCalendar text cut into objects, which can be written again with
+// some of them changed. What is not changed keeps its bytes: other components,
+// other VCALENDARs, blank lines.
+type Document struct {
+	Data      []byte
+	Objects   []Object // of VEVENTs, in the order in which their UIDs first appear
+	TimeZones [][]byte // its VTIMEZONEs
+	Faults    []*fault.Fault
+	Damaged   bool // its structure is broken, so that it must not be written
+
+	pieces    []span     // of VEVENTs
+	calendars []calendar // its VCALENDARs
+	refs      []part
+}
+
+// span is where a component stands in the data.
+type span struct {
+	from, to int
+	line     int32
+	calendar int32 // index into calendars
+}
+
+// calendar is one VCALENDAR: where its first component begins, where its END
+// line does, and which time zones it defines.
+type calendar struct {
+	first, end int // -1 while unknown
+	defined    map[string]bool
+}
+
+// part is what Object.Ref holds: the pieces of its components.
+type part struct{ pieces []int32 }
+
+// Prologue begins a calendar that is new.
+const Prologue = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Almanach//EN\r\n"
+
+// Epilogue ends a calendar.
+const Epilogue = "END:VCALENDAR\r\n"
+
+// ParseDocument cuts data into objects. Empty data is a calendar that is still
+// to be made. The error is the context's alone; what is wrong with the text is
+// in the document's faults, which have lines and no file.
+func ParseDocument(ctx context.Context, data []byte) (*Document, error) {
+	d := &Document{Data: data, pieces: make([]span, 0, len(data)/450)}
+	r := NewBytesReader(data)
+	g := grouper{Document: d, seed: maphash.MakeSeed(), byUID: make(map[uint64]int32, len(data)/500)}
+	for n := 0; ; n++ {
+		if n%4096 == 0 && ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		p, err := r.Next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil { // reading from memory never fails
+			d.damage(fault.Newf("cannot be read: %w", err))
+			break
+		}
+		d.place(p)
+		g.take(p)
+	}
+	if len(data) > 0 && len(d.calendars) == 0 && !d.Damaged {
+		d.damage(fault.Newf("is not an iCalendar file: it has no VCALENDAR"))
+	}
+	g.finish()
+	return d, nil
+}
+
+func (d *Document) damage(f *fault.Fault) {
+	d.Faults = append(d.Faults, f)
+	d.Damaged = true
+}
+
+// place keeps track of the VCALENDARs.
+func (d *Document) place(p Piece) {
+	for p.Calendar > len(d.calendars) {
+		d.calendars = append(d.calendars, calendar{first: -1, end: -1, defined: map[string]bool{}})
+	}
+	if p.Calendar == 0 {
+		return
+	}
+	c := &d.calendars[p.Calendar-1]
+	if (p.Name != "" || p.Close) && c.first < 0 {
+		c.first = p.Offset
+	}
+	if p.Close {
+		c.end = p.Offset
+	}
+}
+
+// grouper puts the components of one UID together.
+type grouper struct {
+	*Document
+	seed  maphash.Seed
+	byUID map[uint64]int32 // index of the object
+	uids  [][]byte         // by piece
+	of    []int32          // object of each piece
+	sizes []int32          // components of each object
+	first []int32          // piece of each object
+	plain []int32          // line of the first component without RECURRENCE-ID of each object; 0 for none
+}
+
+func (g *grouper) take(p Piece) {
+	switch {
+	case p.Fault != nil:
+		g.damage(p.Fault)
+	case p.Name == "VTIMEZONE":
+		g.TimeZones = append(g.TimeZones, p.Raw)
+		if l, ok := Open(p.Raw).Find("TZID"); ok {
+			g.calendars[p.Calendar-1].defined[l.Text()] = true
+		}
+	case p.Name == "VEVENT":
+		g.event(p)
+	}
+}
+
+func (g *grouper) event(p Piece) {
+	n := int32(len(g.pieces))
+	g.pieces = append(g.pieces, span{p.Offset, p.Offset + len(p.Raw), int32(p.Line), int32(p.Calendar - 1)})
+	g.uids = append(g.uids, p.UID)
+	at := fault.Place{Line: p.Line}
+	if p.UID == nil {
+		g.Faults = append(g.Faults, fault.Newf("the event has no UID").At(at))
+	}
+	if p.NotUTF8() {
+		g.Faults = append(g.Faults, fault.Newf("event %s holds bytes that are not UTF-8; they are kept as they are", fault.Shorten(string(p.UID), 80)).At(at))
+	}
+	o := int32(len(g.sizes))
+	if p.UID != nil {
+		h := maphash.Bytes(g.seed, p.UID)
+		if known, ok := g.byUID[h]; ok && bytes.Equal(g.uids[g.first[known]], p.UID) {
+			o = known
+		} else {
+			g.byUID[h] = o
+		}
+	}
+	if int(o) == len(g.sizes) {
+		g.sizes, g.first, g.plain = append(g.sizes, 0), append(g.first, n), append(g.plain, 0)
+	}
+	g.sizes[o]++
+	g.of = append(g.of, o)
+	if p.Override {
+		return
+	}
+	if g.plain[o] > 0 {
+		g.Faults = append(g.Faults, fault.Newf("a second event with UID %s and no RECURRENCE-ID; the first begins in line %d", fault.Shorten(string(p.UID), 80), g.plain[o]).At(at))
+		return
+	}
+	g.plain[o] = int32(p.Line)
+}
+
+// finish makes the objects, in few blocks of memory.
+func (g *grouper) finish() {
+	g.Objects, g.refs = make([]Object, len(g.sizes)), make([]part, len(g.sizes))
+	raws, pieces := make([][]byte, len(g.pieces)), make([]int32, len(g.pieces))
+	at := 0
+	for o, size := range g.sizes {
+		n := int(size)
+		g.refs[o].pieces = pieces[at : at : at+n]
+		g.Objects[o] = Object{UID: string(g.uids[g.first[o]]), Raws: raws[at : at : at+n], Line: int(g.pieces[g.first[o]].line), Ref: &g.refs[o]}
+		at += n
+	}
+	for n, o := range g.of {
+		p := g.pieces[n]
+		g.Objects[o].Raws = append(g.Objects[o].Raws, g.Data[p.from:p.to:p.to])
+		g.refs[o].pieces = append(g.refs[o].pieces, int32(n))
+	}
+}
+
+// Components is how many VEVENTs the document has.
+func (d *Document) Components() int { return len(d.pieces) }
+
+// ObjectEdit is a change of one object. Old is nil for one that is new; New is
+// empty for one that is removed.
+type ObjectEdit struct {
+	Old *Object
+	New [][]byte
+}
+
+// splice is a part of the data that gives way to a text.
+type splice struct {
+	from, to int
+	text     []byte
+}
+
+// Write writes the document with the edits. Components that an edit leaves as
+// they are keep their place; what is new goes behind the last event, and zones
+// that are named and not defined before the first.
+func (d *Document) Write(w io.Writer, edits []ObjectEdit, zones *TimeZones) error {
+	if len(d.calendars) == 0 {
+		return d.begin(w, edits, zones)
+	}
+	var splices []splice
+	last := len(d.calendars) - 1
+	written := make([][][]byte, len(d.calendars)) // by VCALENDAR: what is written into it
+	var fresh [][]byte
+	for _, e := range edits {
+		if e.Old == nil {
+			written[last] = append(written[last], e.New...)
+			fresh = append(fresh, e.New...)
+			continue
+		}
+		c := d.pieces[e.Old.Ref.(*part).pieces[0]].calendar
+		written[c] = append(written[c], e.New...)
+		splices = d.edit(splices, e)
+	}
+	for n, c := range d.calendars {
+		if text := zones.AppendMissing(nil, written[n], c.defined); len(text) > 0 && c.first >= 0 {
+			splices = append(splices, splice{c.first, c.first, text})
+		}
+	}
+	slices.SortStableFunc(splices, func(a, b splice) int { return a.from - b.from })
+	return d.copy(w, splices, d.calendars[last].end, fresh)
+}
+
+// edit appends the splices of one object.
+func (d *Document) edit(to []splice, e ObjectEdit) []splice {
+	pieces := e.Old.Ref.(*part).pieces
+	for i, n := range pieces {
+		p := d.pieces[n]
+		switch {
+		case i >= len(e.New):
+			to = append(to, splice{p.from, p.to, nil})
+		case !bytes.Equal(e.New[i], e.Old.Raws[i]):
+			to = append(to, splice{p.from, p.to, e.New[i]})
+		}
+	}
+	if len(e.New) > len(pieces) {
+		end := d.pieces[pieces[len(pieces)-1]].to
+		for _, text := range e.New[len(pieces):] {
+			to = append(to, splice{end, end, text})
+		}
+	}
+	return to
+}
+
+// begin writes a document that was empty.
+func (d *Document) begin(w io.Writer, edits []ObjectEdit, zones *TimeZones) error {
+	var all [][]byte
+	for _, e := range edits {
+		all = append(all, e.New...)
+	}
+	if _, err := w.Write(zones.AppendMissing([]byte(Prologue), all, nil)); err != nil {
+		return err
+	}
+	return writeAll(w, append(all, []byte(Epilogue)))
+}
+
+// copy writes the data with the splices, and what is new before offset end.
+func (d *Document) copy(w io.Writer, splices []splice, end int, fresh [][]byte) error {
+	at := 0
+	upTo := func(to int) error {
+		if to <= at {
+			return nil
+		}
+		_, err := w.Write(d.Data[at:to])
+		at = to
+		return err
+	}
+	for _, s := range splices {
+		if err := upTo(s.from); err != nil {
+			return err
+		}
+		if _, err := w.Write(s.text); err != nil {
+			return err
+		}
+		at = max(at, s.to)
+	}
+	if err := upTo(end); err != nil {
+		return err
+	}
+	if err := writeAll(w, fresh); err != nil {
+		return err
+	}
+	return upTo(len(d.Data))
+}
+
+func writeAll(w io.Writer, texts [][]byte) error {
+	for _, text := range texts {
+		if _, err := w.Write(text); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,81 @@
+package ical
+
+import (
+	"bytes"
+	"strconv"
+)
+
+// Object is every component of one UID as a calendar holds them: a master, the
+// occurrences of it that were changed, or those alone (RFC 4791 §4.1). It is
+// the unit in which calendars are written.
+type Object struct {
+	UID  string
+	Raws [][]byte // the components' bytes, in the order in which they stand
+	File string   // the file it is in, for a calendar of several files; "" otherwise
+	Line int      // 1-based line of its file on which the first component begins; 0 when there is none
+	Ref  any      // where it stands, for the calendar that gave it
+}
+
+// Has tells whether a component has a property of its own or of its parts
+// called name (upper case). It may say yes where the name stands in a text.
+func Has(raw []byte, name string) bool {
+	for at := 0; ; {
+		i := bytes.Index(raw[at:], []byte(name))
+		if i < 0 {
+			break
+		}
+		at += i + len(name)
+		if begin := at - len(name); (begin == 0 || raw[begin-1] == '\n') && at < len(raw) && (raw[at] == ':' || raw[at] == ';') {
+			return true
+		}
+	}
+	for l := range Lines(raw) { // in another letter case, or folded in its name
+		if l.Is(name) {
+			return true
+		}
+	}
+	return false
+}
+
+var tzid = []byte(";TZID=")
+
+// ZoneNames calls yield with the name of every time zone that a component
+// names, as often as it does.
+func ZoneNames(raw []byte, yield func(name string)) {
+	for {
+		i := bytes.Index(raw, tzid)
+		if i < 0 {
+			return
+		}
+		raw = raw[i+len(tzid):]
+		end, quoted := 0, false
+		for end < len(raw) && (quoted || raw[end] != ':' && raw[end] != ';' && raw[end] != ',') {
+			quoted = quoted != (raw[end] == '"')
+			end++
+		}
+		yield(string(bytes.Trim(unfold(raw[:end]), `"`)))
+		raw = raw[end:]
+	}
+}
+
+// FirstYear gives the earliest year in which a component starts, or 0 where it
+// has no start.
+func FirstYear(raw []byte) int {
+	first := 0
+	for {
+		i := bytes.Index(raw, []byte("\nDTSTART"))
+		if i < 0 {
+			return first
+		}
+		raw = raw[i+1:]
+		line := raw
+		if n := bytes.IndexByte(line, '\n'); n >= 0 {
+			line = line[:n]
+		}
+		if at := bytes.LastIndexByte(line, ':'); at >= 0 && at+5 <= len(line) {
+			if y, err := strconv.Atoi(string(line[at+1 : at+5])); err == nil && (first == 0 || y < first) {
+				first = y
+			}
+		}
+	}
+}

@@ -1,0 +1,156 @@
+package plan
+
+import (
+	"github.com/google/uuid"
+
+	"almanach/internal/core/agree"
+	"almanach/internal/core/event"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/intake"
+)
+
+// gone finds the events of this intake whose rows have left the source, and
+// does with them what the intake says. Nothing is gone for a row that is held.
+// Nothing is taken out of a calendar while any row lacks a readable key, or
+// while rows are hidden.
+func (m *maker) gone() {
+	if m.Selected != nil {
+		m.plan.NoGone = "only some rows were tried"
+		m.count()
+		return
+	}
+	reasons := map[identity.ID]string{}
+	for _, o := range m.Batch.LeftOut {
+		if o.Key != nil && o.Why != intake.IsRepeated && o.Why != intake.IsHidden {
+			reasons[identity.Of(m.Intake.Identity, o.Key)] = o.Reason
+		}
+	}
+	g := goner{maker: m, reasons: reasons, why: m.noGone()}
+	for n, h := range m.Holdings {
+		h.Ours(func(f *Found) bool {
+			g.event(int32(n), f)
+			return true
+		})
+	}
+	if g.why != "" && m.Intake.Gone != "report" && m.plan.Totals.Gone > 0 {
+		m.plan.NoGone = g.why + ", so nothing was removed"
+	}
+}
+
+// count counts the events of this intake in its calendars, for the guards.
+func (m *maker) count() {
+	for _, h := range m.Holdings {
+		h.Ours(func(f *Found) bool {
+			if name, _ := event.Marks(f.Raw()); name == m.Intake.Identity {
+				m.ours++
+			}
+			return true
+		})
+	}
+}
+
+// noGone says why nothing may be removed, "" when it may.
+func (m *maker) noGone() string {
+	switch {
+	case m.NoGone != "":
+		return m.NoGone
+	case m.Batch.NoKey:
+		return "a row has no readable key"
+	case m.Batch.Hidden > 0:
+		return "rows are hidden in the sheet"
+	}
+	return ""
+}
+
+type goner struct {
+	*maker
+	reasons map[identity.ID]string // why rows were left out
+	why     string                 // why nothing may be removed
+}
+
+// event looks at one event of ours.
+func (g *goner) event(place int32, f *Found) {
+	h := g.Holdings[place]
+	if fate, present := g.Batch.Present(f.ID); present && fate != intake.LeftOutRow {
+		g.ours++
+		return
+	}
+	view, err := event.Read(f.Raw(), h.Zones)
+	if err != nil || view.Intake != g.Intake.Identity {
+		return
+	}
+	id := f.ID
+	if marked, err := uuid.Parse(view.ID); err == nil { // found by its UID
+		id = marked
+	}
+	g.ours++
+	if fate, present := g.Batch.Present(id); present && fate != intake.LeftOutRow {
+		return
+	}
+	if !g.Batch.Mapping.InPeriod(view.When) {
+		return
+	}
+	if !g.Intake.Past && past(view.When, g.now) {
+		g.plan.Past++
+		if !g.Past {
+			return
+		}
+		g.report(place, f, &view, g.reasons[id], nil, "; it is past")
+		return
+	}
+	g.take(place, f, &view, g.reasons[id])
+}
+
+// past tells whether an event lies wholly before the present; a series never
+// does, as its last occurrence is not worked out here.
+func past(s event.Span, now int64) bool {
+	return s.Rule == "" && len(s.Extra) == 0 && s.End.Instant(nil) <= now
+}
+
+// take does with an event that is gone what the intake says.
+func (g *goner) take(place int32, f *Found, view *event.View, leftOut string) {
+	h := g.Holdings[place]
+	seal := agree.ParseSeal(view.Seal)
+	switch {
+	case g.Intake.Gone == "report" || g.why != "":
+		g.report(place, f, view, leftOut, nil, "")
+	case seal.Edited(&view.Event, h.Zones):
+		g.report(place, f, view, leftOut, nil, "; kept, as someone changed it in the calendar")
+	case g.Intake.Gone == "cancel" && view.Text(event.Status) == "cancelled":
+		g.report(place, f, view, leftOut, nil, "; it is cancelled already")
+	case g.Intake.Gone == "cancel":
+		g.cancel(place, f, view, leftOut, "; it is cancelled")
+	case h.overrides(f) > 0:
+		g.cancel(place, f, view, leftOut, "; it is cancelled and not deleted, as someone changed occurrences of it")
+	default:
+		g.removed = append(g.removed, view.Key)
+		g.report(place, f, view, leftOut, &change{to: place, from: place, object: f.Object, part: f.Part, uid: f.Object.UID}, "; it is deleted")
+	}
+}
+
+func (g *goner) cancel(place int32, f *Found, view *event.View, leftOut, did string) {
+	g.removed = append(g.removed, view.Key)
+	w := intake.Wanted{}
+	w.Event.SetText(event.Status, "cancelled")
+	r := agree.Result{Write: 1 << event.Status, Seal: agree.ParseSeal(view.Seal)}
+	r.Seal.Set(event.Status, &w.Event, &w.Event)
+	text := rewrite(f.Raw(), &r, &w, view.Sequence, g.Stamp, keepZones)
+	g.report(place, f, view, leftOut, &change{to: place, from: place, object: f.Object, part: f.Part, uid: f.Object.UID, text: text}, did)
+}
+
+// report files an event that is gone, and what is done with it.
+func (g *goner) report(place int32, f *Found, view *event.View, leftOut string, c *change, did string) {
+	reason := "its row is no longer in the source"
+	switch {
+	case leftOut != "":
+		reason = "its row is left out: " + leftOut
+	case g.Batch.NoKey:
+		reason = "no readable row of the source has its key"
+	}
+	if c != nil {
+		c.item = len(g.plan.Items)
+		g.edits.add(*c)
+	}
+	g.plan.Totals.count(agree.Gone)
+	g.plan.Items = append(g.plan.Items, Item{Outcome: agree.Gone, Key: view.Key, UID: view.UID, Calendar: g.Holdings[place].Name, Title: view.Text(event.Title), Event: &view.Event, Reason: reason + did, Edit: -1})
+}

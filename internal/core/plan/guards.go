@@ -1,0 +1,35 @@
+package plan
+
+import "almanach/internal/core/event"
+
+// What --allow can let pass.
+const (
+	AllowRemoved  = "removed"  // cancelled or deleted as gone
+	AllowMoved    = "moved"    // taken out of a calendar, as their rows go to another
+	AllowWhen     = "when"     // given another time
+	AllowTitle    = "title"    // given another title
+	AllowIdentity = "identity" // in the calendar already under another identity
+)
+
+// Allowances lists what --allow can let pass.
+var Allowances = []string{AllowRemoved, AllowMoved, AllowWhen, AllowTitle, AllowIdentity}
+
+// always is how many events may always be removed or changed at once.
+const always = 5
+
+// guards gives the changes so many at once that they are most likely a mistake
+// in the source: each must be allowed with its number.
+func (m *maker) guards() []Guard {
+	var out []Guard
+	guard := func(name, did string, n, most int, which []string) {
+		if n > always && n > most && m.Allow[name] != n {
+			out = append(out, Guard{Name: name, Count: n, Of: m.ours, Did: did, Which: which})
+		}
+	}
+	did := map[string]string{"cancel": "cancelled", "delete": "deleted"}[m.Intake.Gone] + " as gone"
+	guard(AllowRemoved, did, len(m.removed), m.ours/5, m.removed[:min(len(m.removed), always)])
+	guard(AllowMoved, "taken out of the calendar they are in", len(m.taken), m.ours/5, m.taken[:min(len(m.taken), always)])
+	guard(AllowWhen, "moved to another time", m.moved[event.When], m.ours/2, m.keys[event.When])
+	guard(AllowTitle, "given another title", m.moved[event.Title], m.ours/2, m.keys[event.Title])
+	return out
+}

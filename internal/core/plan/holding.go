@@ -1,0 +1,201 @@
+package plan
+
+import (
+	"bytes"
+	"sync"
+
+	"github.com/google/uuid"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/ical"
+	"almanach/internal/core/identity"
+)
+
+// Holding is what one calendar holds, found again by identity. Once its
+// objects are added it is only read, and may be from several goroutines.
+type Holding struct {
+	Name   string
+	Target bool // rows go to it; otherwise only events that have moved away are looked for
+	Zones  ical.Zones
+
+	objects []*ical.Object
+	slots   []slot // of components that bear one of our identities
+	index   map[identity.ID]int32
+	twins   map[identity.ID]int
+	others  sync.Once
+	foreign map[string]int32 // slots of other identities, by key
+}
+
+// slot is a component of ours.
+type slot struct {
+	id     identity.ID
+	object int32
+	part   int32 // index into the object's components
+}
+
+// NewHolding gives an empty holding.
+func NewHolding(name string, target bool, zones ical.Zones) *Holding {
+	return &Holding{Name: name, Target: target, Zones: zones, index: map[identity.ID]int32{}, twins: map[identity.ID]int{}}
+}
+
+// Add takes in one object of the calendar.
+func (h *Holding) Add(o *ical.Object) {
+	n := int32(len(h.objects))
+	h.objects = append(h.objects, o)
+	if len(o.Raws) == 1 {
+		if id, ours := identify(o, 0); ours {
+			h.add(slot{id, n, 0})
+		}
+		return
+	}
+	masters := map[identity.ID]bool{}
+	for _, changed := range []bool{false, true} { // masters first
+		for i, raw := range o.Raws {
+			if ical.Has(raw, "RECURRENCE-ID") != changed {
+				continue
+			}
+			id, ours := identify(o, i)
+			if !ours || changed && masters[id] { // another program copied the master's marks into an occurrence
+				continue
+			}
+			masters[id] = masters[id] || !changed
+			h.add(slot{id, n, int32(i)})
+		}
+	}
+}
+
+func (h *Holding) add(s slot) {
+	if _, known := h.index[s.id]; known {
+		h.twins[s.id]++
+		return
+	}
+	h.index[s.id] = int32(len(h.slots))
+	h.slots = append(h.slots, s)
+}
+
+// Objects gives the objects of some UIDs. There is more than one where a
+// calendar of several files has a UID in two of them.
+func (h *Holding) Objects(uids map[string]bool) map[string][]*ical.Object {
+	out := make(map[string][]*ical.Object, len(uids))
+	for _, o := range h.objects {
+		if uids[o.UID] {
+			out[o.UID] = append(out[o.UID], o)
+		}
+	}
+	return out
+}
+
+var idLine = []byte("\n" + event.PropID)
+
+// identify gives the identity that a component bears: our mark, or else the
+// UID of a master that lost it. Other UIDs are no identities.
+func identify(o *ical.Object, part int) (identity.ID, bool) {
+	raw := o.Raws[part]
+	if mark := markOf(raw); mark != nil {
+		id, err := uuid.ParseBytes(mark)
+		return id, err == nil
+	}
+	if len(o.UID) != 36 {
+		return identity.ID{}, false
+	}
+	id, err := uuid.Parse(o.UID)
+	return id, err == nil && id.Version() == 5 && !ical.Has(raw, "RECURRENCE-ID")
+}
+
+// markOf gives the value of a component's X-ALMANACH-ID, nil for none.
+func markOf(raw []byte) []byte {
+	if at := bytes.Index(raw, idLine); at >= 0 {
+		rest := raw[at+len(idLine):]
+		end := bytes.IndexByte(rest, '\n')
+		if len(rest) > 0 && rest[0] == ':' && end > 0 && (end+1 >= len(rest) || rest[end+1] != ' ' && rest[end+1] != '\t') {
+			return bytes.TrimSpace(rest[1:end])
+		}
+	} else if !bytes.Contains(raw, []byte("lmanach-")) && !bytes.Contains(raw, []byte("LMANACH-")) {
+		return nil
+	}
+	for l := range ical.Lines(raw) { // folded, with parameters, or in another letter case
+		if l.Depth == 0 && l.Is(event.PropID) {
+			return bytes.TrimSpace(l.Value())
+		}
+	}
+	return nil
+}
+
+// Found is a component of ours in a calendar.
+type Found struct {
+	Object *ical.Object
+	Part   int // index into the object's components
+	ID     identity.ID
+	Twins  int // further components that claim the same identity
+}
+
+// Raw is the component.
+func (f *Found) Raw() []byte { return f.Object.Raws[f.Part] }
+
+// Find gives the component of an identity, nil when there is none.
+func (h *Holding) Find(id identity.ID) *Found {
+	n, ok := h.index[id]
+	if !ok {
+		return nil
+	}
+	return h.found(n)
+}
+
+func (h *Holding) found(n int32) *Found {
+	s := h.slots[n]
+	return &Found{Object: h.objects[s.object], Part: int(s.part), ID: s.id, Twins: h.twins[s.id]}
+}
+
+// Row gives the event of a row's identity: by our mark, else by the UID that
+// we gave it.
+func (h *Holding) Row(id identity.ID) *Found {
+	if f := h.Find(id); f != nil {
+		return f
+	}
+	return h.Find(identity.Copy(id, h.Name))
+}
+
+// Ours calls yield with every component of ours, in the order of the calendar.
+func (h *Holding) Ours(yield func(*Found) bool) {
+	for n := range h.slots {
+		if !yield(h.found(int32(n))) {
+			return
+		}
+	}
+}
+
+// overrides counts the components of an object that change single occurrences
+// and that no row made.
+func (h *Holding) overrides(f *Found) int {
+	n := 0
+	if len(f.Object.Raws) == 1 || ical.Has(f.Raw(), "RECURRENCE-ID") {
+		return 0
+	}
+	for i := range f.Object.Raws {
+		if i == f.Part {
+			continue
+		}
+		if id, ours := identify(f.Object, i); !ours || id == f.ID {
+			n++
+		}
+	}
+	return n
+}
+
+// stranger gives the component that another identity holds under a key, nil
+// for none.
+func (h *Holding) stranger(own, key string) *Found {
+	h.others.Do(func() {
+		h.foreign = map[string]int32{}
+		for n := range h.slots {
+			f := h.found(int32(n))
+			if name, k := event.Marks(f.Raw()); name != own && k != "" {
+				h.foreign[k] = int32(n)
+			}
+		}
+	})
+	if n, ok := h.foreign[key]; ok {
+		return h.found(n)
+	}
+	return nil
+}

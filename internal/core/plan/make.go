@@ -1,0 +1,303 @@
+package plan
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"almanach/internal/core/agree"
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/intake"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// Request is what a plan is made of.
+type Request struct {
+	Intake   *intake.Intake
+	Batch    *intake.Batch
+	Holdings []*Holding
+	Sources  []table.Origin // in their order
+	Stamp    zone.Time      // the present, for DTSTAMP
+
+	// Places gives the indexes of the holdings that a row goes to. It is called
+	// from several goroutines.
+	Places func(row int) []int32
+
+	Selected func(row int) bool // which rows are tried; nil for all
+	Takes    []Take
+	Allow    map[string]int // how many of what a guard may let pass
+	Full     bool           // every item has its event
+
+	// Moves tells that events of the intake may be taken out of a calendar that
+	// their rows do not go to any more.
+	Moves bool
+	// NoGone, where it is not empty, says why nothing may be taken out of a
+	// calendar as gone, however the intake has it.
+	NoGone string
+	// Past lists events gone that are wholly past, which are otherwise counted.
+	Past bool
+
+	// Parallel is how many goroutines may work side by side, and Workers runs
+	// work that often and gives what waits for its end; nil does it once.
+	Parallel int
+	Workers  func(n int, work func()) (wait func())
+}
+
+// maker is a plan being made.
+type maker struct {
+	Request
+	plan    *Plan
+	now     int64
+	series  map[identity.ID]*master // of the series that rows change dates of
+	decided map[string]*decision    // by key
+	edits   editor
+	moved   map[event.Field]int // events whose field a load would change
+	keys    map[event.Field][]string
+	removed []string // keys of events that a load would cancel or delete as gone
+	taken   []string // keys of events that a load would move to another calendar
+	ours    int      // events of this intake in its calendars
+	none    int      // rows whose events are to be cancelled
+}
+
+// master is what became of a series that rows change dates of.
+type master struct {
+	outcome  agree.Outcome
+	reason   string
+	calendar []int32        // that its event goes to
+	uids     []string       // by calendar
+	objects  []*ical.Object // as they stand; nil for a new one
+	from     []int32        // where each stands
+}
+
+// Make makes a plan. The error is what stops the whole: a take that names no
+// row, totals that do not foot, or a cancelled context.
+func Make(ctx context.Context, r Request) (*Plan, error) {
+	m := &maker{Request: r, plan: &Plan{Intake: r.Intake.Name, Identity: r.Intake.Identity, Assumed: map[string][]int{}, Texts: intake.NoteTexts(r.Intake), Names: r.Intake.PropertyNames(), Own: r.Intake.EventText("own_address"), zones: zonesOf(r)}, now: r.Stamp.Instant(nil), series: map[identity.ID]*master{}, moved: map[event.Field]int{}, keys: map[event.Field][]string{}}
+	m.edits.holdings = r.Holdings
+	if err := m.readTakes(); err != nil {
+		return nil, err
+	}
+	for i := range r.Batch.Rows {
+		if id, _, changes := r.Batch.Occurrence(i); changes {
+			m.series[id] = &master{}
+		}
+	}
+	if err := m.rows(ctx); err != nil {
+		return nil, err
+	}
+	m.occurrences()
+	m.gone()
+	m.rest()
+	m.edits.finish(m.plan)
+	m.plan.Guards = m.guards()
+	m.plan.Notes = append(m.plan.Notes, r.Batch.Unmet(m.none)...)
+	m.unsettled()
+	return m.plan, m.plan.Totals.Check()
+}
+
+func (m *maker) selected(i int) bool { return m.Selected == nil || m.Selected(i) }
+
+// shardSize is how many rows are worked on in one go.
+const shardSize = 2048
+
+// rows settles every row that is an event of its own, in shards of rows side by
+// side, and puts the shards together in the order of the rows.
+func (m *maker) rows(ctx context.Context) error {
+	rows := len(m.Batch.Rows)
+	shards := make([]*shard, (rows+shardSize-1)/shardSize)
+	next := make(chan int, len(shards))
+	for n := range shards {
+		next <- n
+	}
+	close(next)
+	work := func() {
+		mapper := m.Batch.Mapping.Mapper()
+		for n := range next {
+			if ctx.Err() != nil {
+				return
+			}
+			s := &shard{maker: m, mapper: mapper}
+			for i := n * shardSize; i < min((n+1)*shardSize, rows); i++ {
+				if _, _, changes := m.Batch.Occurrence(i); !changes {
+					s.row(i)
+				}
+			}
+			shards[n] = s
+		}
+	}
+	if m.Workers == nil {
+		work()
+	} else {
+		m.Workers(min(max(m.Parallel, 1), len(shards)), work)()
+	}
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	for _, s := range shards {
+		m.add(s)
+	}
+	return nil
+}
+
+// occurrences settles the rows that change one date of a series, once what
+// becomes of the series is known.
+func (m *maker) occurrences() {
+	if len(m.series) == 0 {
+		return
+	}
+	s := &shard{maker: m, mapper: m.Batch.Mapping.Mapper()}
+	for i := range m.Batch.Rows {
+		if _, _, changes := m.Batch.Occurrence(i); changes {
+			s.row(i)
+		}
+	}
+	m.add(s)
+}
+
+// add takes over what a shard found.
+func (m *maker) add(s *shard) {
+	t := &m.plan.Totals
+	t.Rows += s.totals.Rows
+	t.Wanted += s.totals.Wanted
+	t.Placed += s.totals.Placed
+	t.New += s.totals.New
+	t.Changed += s.totals.Changed
+	t.Same += s.totals.Same
+	t.Edited += s.totals.Edited
+	t.Disputed += s.totals.Disputed
+	m.none += s.cancels
+	for _, h := range s.held {
+		m.Batch.Hold(h.row, h.fault)
+	}
+	for _, o := range s.out {
+		m.Batch.Leave(o.row, o.why)
+	}
+	for _, i := range s.items {
+		if i.change != nil {
+			i.change.item = len(m.plan.Items)
+			m.edits.add(*i.change)
+		}
+		i.item.Edit = -1
+		m.plan.Items = append(m.plan.Items, i.item)
+	}
+	for _, n := range s.notes {
+		for _, kind := range n.notes.Kinds(m.Intake) {
+			m.plan.Assumed[kind] = append(m.plan.Assumed[kind], int(m.Batch.Rows[n.row].Number))
+		}
+	}
+	for _, f := range s.moved {
+		m.moved[f.field]++
+		m.keys[f.field] = few(m.keys[f.field], f.key)
+	}
+	m.taken = append(m.taken, s.taken...)
+	for id, found := range s.masters {
+		*m.series[id] = *found
+	}
+	for _, k := range s.settled {
+		m.decided[k].used = true
+	}
+}
+
+// few keeps the first few keys, to be named where a guard stops.
+func few(keys []string, key string) []string {
+	if len(keys) < 5 {
+		return append(keys, key)
+	}
+	return keys
+}
+
+// rest adds the rows that were held or left out, and puts the items in the
+// order of the source, what is gone last.
+func (m *maker) rest() {
+	t := &m.plan.Totals
+	for _, h := range m.Batch.Held {
+		if m.selected(h.Row) {
+			t.count(agree.Held)
+			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows[h.Row]), Column: h.Fault.Place.Column, Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1})
+		}
+	}
+	for _, o := range m.Batch.LeftOut {
+		if m.selected(o.Row) {
+			t.count(agree.LeftOut)
+			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.LeftOut, Row: placeOf(m.Batch.Rows[o.Row]), Key: o.Key.String(), Calendar: m.calendarsOf(o.Row), Reason: o.Reason, Edit: -1})
+		}
+	}
+	if t.Placed == t.Wanted {
+		t.Placed = 0
+	}
+	m.sort()
+}
+
+// sort puts the items in order, and keeps the changes pointing at them.
+func (m *maker) sort() {
+	order := make([]int, len(m.plan.Items))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return m.compare(&m.plan.Items[a], &m.plan.Items[b]) })
+	items, at := make([]Item, len(order)), make([]int, len(order))
+	for to, from := range order {
+		items[to], at[from] = m.plan.Items[from], to
+	}
+	m.plan.Items = items
+	for i := range m.edits.changes {
+		m.edits.changes[i].item = at[m.edits.changes[i].item]
+	}
+}
+
+func (m *maker) compare(a, b *Item) int {
+	if gone := func(i *Item) bool { return i.Outcome == agree.Gone }; gone(a) != gone(b) {
+		return map[bool]int{true: 1, false: -1}[gone(a)]
+	}
+	if a.Row.Origin != b.Row.Origin {
+		return m.source(a.Row.Origin) - m.source(b.Row.Origin)
+	}
+	return int(a.Row.Number - b.Row.Number)
+}
+
+func (m *maker) source(o *table.Origin) int {
+	if o == nil {
+		return -1
+	}
+	return slices.Index(m.Sources, *o)
+}
+
+// calendarsOf names the calendars of a row that is not loaded, as far as it
+// says.
+func (m *maker) calendarsOf(i int) string {
+	text := ""
+	for _, n := range m.Places(i) {
+		if text != "" {
+			text += ", "
+		}
+		text += m.Holdings[n].Name
+	}
+	return text
+}
+
+// heldFault is a row that is held, with the fault.
+type heldFault struct {
+	row   int
+	fault *fault.Fault
+}
+
+// zonesOf gives what TZIDs mean in what is written: the zone data's meaning, or
+// that of the calendar which knows the name.
+func zonesOf(r Request) ical.Zones {
+	book := r.Batch.Mapping.Zones
+	var calendars []ical.Zones
+	for _, h := range r.Holdings {
+		calendars = append(calendars, h.Zones)
+	}
+	return func(tzid string) (*zone.Zone, error) {
+		z, err := book.Find(strings.TrimPrefix(tzid, "/almanach/"))
+		for n := 0; err != nil && n < len(calendars); n++ {
+			z, err = calendars[n](tzid)
+		}
+		return z, err
+	}
+}

@@ -1,0 +1,10 @@
+//go:build !unix
+
+package replace
+
+import (
+	"io/fs"
+	"os"
+)
+
+func keepOwner(*os.File, fs.FileInfo) {}

@@ -1,0 +1,19 @@
+//go:build unix
+
+package replace
+
+import (
+	"io/fs"
+	"os"
+	"syscall"
+)
+
+// keepOwner gives a file the owner and the group of another, as far as this
+// user may.
+func keepOwner(f *os.File, of fs.FileInfo) {
+	if s, ok := of.Sys().(*syscall.Stat_t); ok {
+		if f.Chown(int(s.Uid), int(s.Gid)) != nil {
+			_ = f.Chown(-1, int(s.Gid))
+		}
+	}
+}

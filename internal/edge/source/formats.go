@@ -1,0 +1,107 @@
+package source
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/edge/source/agenda"
+	"almanach/internal/edge/source/delimited"
+	"almanach/internal/edge/source/office"
+	"almanach/internal/edge/source/records"
+	"almanach/internal/edge/source/sheet"
+	"almanach/internal/edge/source/text"
+	"almanach/internal/edge/source/webpage"
+)
+
+// binary are the formats told by their first bytes. Each opens the file, or
+// says what to do instead.
+var binary = []struct {
+	magic string
+	open  func(f *os.File, size int64, o sheet.Options) (sheet.Book, error)
+}{
+	{"PK\x03\x04", office.Open},
+	{"\xd0\xcf\x11\xe0", oldWorkbook},
+	{"%PDF", refuse("is a PDF, not a table", "save the table as .xlsx or .csv")},
+}
+
+// textual are the formats of text, in the order in which they are tried. The
+// last one takes whatever is left.
+var textual = []struct {
+	is   func(lead []byte) bool
+	open func(*text.Source, sheet.Options) (sheet.Book, error)
+}{
+	{records.Is, records.Open},
+	{webpage.Is, webpage.Open},
+	{agenda.Is, agenda.Open},
+	{func([]byte) bool { return true }, delimited.Open},
+}
+
+// openFile opens a file by what it holds.
+func openFile(f *os.File, o sheet.Options) (sheet.Book, error) {
+	at := fault.Place{File: o.Name}
+	info, err := f.Stat()
+	if err != nil {
+		return nil, openFault(o.Name, o.Name, err)
+	}
+	if info.IsDir() {
+		return nil, fault.Newf("is a folder, not a file").At(at).Do("name one of its files, or read them all with from: { folder: … }")
+	}
+	head := make([]byte, 64<<10)
+	n, err := io.ReadFull(f, head)
+	if err != nil && !errors.Is(err, io.ErrUnexpectedEOF) && !errors.Is(err, io.EOF) {
+		return nil, openFault(o.Name, o.Name, err)
+	}
+	head = head[:n]
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return nil, openFault(o.Name, o.Name, err)
+	}
+	if len(head) == 0 {
+		return nil, fault.Newf("the file is empty").At(at).Do("check that it is the right file; an empty source changes nothing")
+	}
+	for _, b := range binary {
+		if bytes.HasPrefix(head, []byte(b.magic)) {
+			return b.open(f, info.Size(), o)
+		}
+	}
+	if slices.Contains([]string{".xlsx", ".xlsm", ".ods"}, strings.ToLower(filepath.Ext(o.Name))) {
+		return nil, fault.Newf("is not a workbook, whatever its name says").At(at).Do("save it again as .xlsx, or rename it to .csv if it is text")
+	}
+	t, err := text.Open(f, head, o)
+	if err != nil {
+		return nil, err
+	}
+	lead := bytes.TrimLeft(t.Head, " \t\r\n")
+	for _, format := range textual {
+		if format.is(lead) {
+			return format.open(t, o)
+		}
+	}
+	return nil, fault.Newf("is of no format that can be read").At(at)
+}
+
+// refuse gives what opens a format that is known and not read.
+func refuse(cause, advice string) func(*os.File, int64, sheet.Options) (sheet.Book, error) {
+	return func(_ *os.File, _ int64, o sheet.Options) (sheet.Book, error) {
+		return nil, fault.Newf("%s", cause).At(fault.Place{File: o.Name}).Do("%s", advice)
+	}
+}
+
+// locked is how a workbook locked with a password calls its only content.
+var locked = []byte("E\x00n\x00c\x00r\x00y\x00p\x00t\x00e\x00d\x00P\x00a\x00c\x00k\x00a\x00g\x00e\x00")
+
+// oldWorkbook refuses a compound file: a locked workbook, or one of before
+// 2007.
+func oldWorkbook(f *os.File, size int64, o sheet.Options) (sheet.Book, error) {
+	data := make([]byte, min(size, 4<<20))
+	n, _ := f.ReadAt(data, 0)
+	if bytes.Contains(data[:n], locked) {
+		return refuse("the workbook is locked with a password", "save it without a password")(f, size, o)
+	}
+	return refuse("is an old .xls workbook", "open it and save it as .xlsx")(f, size, o)
+}

@@ -1,0 +1,105 @@
+package sheet
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"time"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/table"
+)
+
+// Budget is what reading one source may cost. Every format draws on it, and
+// stops with a fault that names the limit, or with the context's error. It
+// belongs to one goroutine.
+type Budget struct {
+	ctx   context.Context
+	until time.Time
+	steps int
+	cells int64
+	bytes int64
+	text  int64
+}
+
+// The limits of one source. A million rows of twenty columns are well within
+// them.
+const (
+	MaxCells  = 24_000_000
+	MaxText   = 1 << 30 // octets of all texts together
+	MaxRead   = 8 << 30 // octets read and unpacked, a page's tables each anew
+	MaxTime   = 10 * time.Minute
+	MaxShared = 256 << 20 // octets of a workbook's table of shared texts
+	MaxDepth  = 200       // how deep values, elements or tables may lie in each other
+	MaxTables = 1000      // of one page
+)
+
+// NewBudget gives the budget for a source that is read from now on.
+func NewBudget(ctx context.Context, now time.Time) *Budget {
+	return &Budget{ctx: ctx, until: now.Add(MaxTime)}
+}
+
+func over(format string, args ...any) *fault.Fault {
+	return fault.Newf("is more than is read of one source: "+format, args...).Do("split it, or take out what is not needed")
+}
+
+// Step is called in every loop that input can make long. It looks at the
+// context now and then.
+func (b *Budget) Step() error {
+	if b.steps++; b.steps%1024 != 0 {
+		return nil
+	}
+	return b.check()
+}
+
+func (b *Budget) check() error {
+	if err := b.ctx.Err(); err != nil {
+		return err
+	}
+	if time.Now().After(b.until) {
+		return over("it takes longer than %d minutes", int(MaxTime/time.Minute))
+	}
+	return nil
+}
+
+// Row counts a row that is kept.
+func (b *Budget) Row(row table.Row) error {
+	b.cells += int64(len(row.Cells))
+	for i := range row.Cells {
+		b.text += int64(len(row.Cells[i].Text))
+	}
+	switch {
+	case b.cells > MaxCells:
+		return over("it has more than %d million cells", MaxCells/1_000_000).At(row.Place())
+	case b.text > MaxText:
+		return over("its texts have more than %d MiB", MaxText>>20).At(row.Place())
+	}
+	return b.Step()
+}
+
+// Reader reads from r as long as the budget lasts.
+func (b *Budget) Reader(r io.Reader) io.Reader { return &budgeted{b, r} }
+
+type budgeted struct {
+	*Budget
+	r io.Reader
+}
+
+func (b *budgeted) Read(p []byte) (int, error) {
+	if err := b.check(); err != nil {
+		return 0, err
+	}
+	n, err := b.r.Read(p[:min(len(p), 1<<20)])
+	if b.bytes += int64(n); b.bytes > MaxRead {
+		return 0, over("it unpacks to more than %d GiB", MaxRead>>30)
+	}
+	return n, err
+}
+
+// Depth refuses what lies too deep in itself.
+func Depth(n int, what string) error {
+	if n > MaxDepth {
+		return fmt.Errorf("its %s lie more than %d deep in each other", what, MaxDepth)
+	}
+	return nil
+}

@@ -1,0 +1,138 @@
+// Package text reads files of characters, whatever their encoding.
+package text
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"os"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/edge/source/sheet"
+)
+
+// Source is a file of characters. It can be read from its start as often as it
+// is needed.
+type Source struct {
+	Charset string // its encoding, for people
+	Head    []byte // its first characters, in UTF-8
+
+	file    *os.File
+	charset charset
+	options sheet.Options
+}
+
+// Open finds out how a file's bytes stand for characters. head is the first of
+// its bytes.
+func Open(f *os.File, head []byte, o sheet.Options) (*Source, error) {
+	c, err := charsetOf(o.Budget.Reader(f), f, head)
+	if err != nil {
+		return nil, fault.Of(err).At(fault.Place{File: o.Name, Line: fault.Of(err).Place.Line})
+	}
+	lead, err := io.ReadAll(io.LimitReader(c.reader(bytes.NewReader(head)), int64(len(head))))
+	if err != nil && len(lead) == 0 {
+		return nil, fault.Newf("its characters cannot be read: %w", err).At(fault.Place{File: o.Name})
+	}
+	if len(bytes.TrimLeft(lead, " \t\r\n")) == 0 {
+		return nil, fault.Newf("the file has nothing but white space in it").At(fault.Place{File: o.Name})
+	}
+	return &Source{Charset: c.name, Head: lead, file: f, charset: c, options: o}, nil
+}
+
+// Start reads the file from its start. Only one reading can be under way.
+func (s *Source) Start() (io.Reader, error) {
+	if _, err := s.file.Seek(0, io.SeekStart); err != nil {
+		return nil, sheet.Unreadable(s.options.Name, err)
+	}
+	return s.charset.reader(s.options.Budget.Reader(s.file)), nil
+}
+
+// Close closes the file.
+func (s *Source) Close() error { return s.file.Close() }
+
+// charset is how a file's bytes stand for characters.
+type charset struct {
+	name     string
+	encoding encoding.Encoding // nil for UTF-8
+	skip     int               // bytes of a byte order mark
+}
+
+func (c charset) reader(r io.Reader) io.Reader {
+	if c.encoding == nil {
+		if c.skip > 0 {
+			_, _ = io.CopyN(io.Discard, r, int64(c.skip))
+		}
+		return r
+	}
+	return transform.NewReader(r, c.encoding.NewDecoder())
+}
+
+// charsetOf tells a text's encoding: by its byte order mark, by the pattern of
+// NULs in UTF-16, as UTF-8 where all of it is valid, else as Windows-1252. It
+// leaves the file at its start. The error is a text with NULs, which none of
+// them has.
+func charsetOf(r io.Reader, f *os.File, head []byte) (charset, error) {
+	switch {
+	case bytes.HasPrefix(head, []byte("\xef\xbb\xbf")):
+		return charset{name: "UTF-8", skip: 3}, nil
+	case bytes.HasPrefix(head, []byte("\xff\xfe")), bytes.HasPrefix(head, []byte("\xfe\xff")):
+		return charset{name: "UTF-16", encoding: unicode.UTF16(unicode.BigEndian, unicode.ExpectBOM)}, nil
+	case nuls(head, 1):
+		return charset{name: "UTF-16", encoding: unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM)}, nil
+	case nuls(head, 0):
+		return charset{name: "UTF-16", encoding: unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM)}, nil
+	}
+	defer f.Seek(0, io.SeekStart)
+	buf, kept, valid, line := make([]byte, 256<<10), 0, true, 1
+	for {
+		n, err := r.Read(buf[kept:])
+		data := buf[:kept+n]
+		if i := bytes.IndexByte(data, 0); i >= 0 {
+			line += bytes.Count(data[:i], []byte{'\n'})
+			return charset{}, fault.Newf("is neither a workbook nor text: it holds NUL bytes").At(fault.Place{Line: line}).Do("save it as .xlsx or .csv")
+		}
+		whole := len(data)
+		if err == nil { // a character may be cut at the end of what was read
+			for whole > len(data)-utf8.UTFMax && whole > 0 && !utf8.RuneStart(data[whole-1]) {
+				whole--
+			}
+			if whole > 0 && data[whole-1] >= utf8.RuneSelf {
+				whole--
+			}
+		}
+		valid = valid && utf8.Valid(data[:whole])
+		line += bytes.Count(data[:whole], []byte{'\n'})
+		kept = copy(buf, data[whole:])
+		switch {
+		case err == io.EOF && valid:
+			return charset{name: "UTF-8"}, nil
+		case err == io.EOF:
+			return charset{name: "Windows-1252", encoding: charmap.Windows1252}, nil
+		case err != nil:
+			return charset{}, fmt.Errorf("the file cannot be read: %w", err)
+		}
+	}
+}
+
+// nuls tells whether every second byte from offset on, in the first of data,
+// is mostly NUL and the others are not.
+func nuls(data []byte, offset int) bool {
+	data = data[:min(len(data), 200)]
+	here, there := 0, 0
+	for i, b := range data {
+		if b == 0 {
+			if i%2 == offset {
+				here++
+			} else {
+				there++
+			}
+		}
+	}
+	return len(data) > 3 && here > len(data)/4 && there == 0
+}

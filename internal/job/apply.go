@@ -1,0 +1,146 @@
+package job
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"slices"
+
+	"almanach/internal/core/agree"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/plan"
+	"almanach/internal/edge/calendar"
+)
+
+// apply does what the plan says, calendar by calendar. Events are only taken
+// out of a calendar once they stand in another.
+func (l *load) apply(ctx context.Context) error {
+	l.batch = nil // the rows are not needed any more, and can be many
+	for _, later := range []bool{false, true} {
+		for _, c := range l.calendars {
+			if err := l.applyTo(ctx, c, later); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// applyTo does the edits of one calendar: those that need no other, or those
+// that do.
+func (l *load) applyTo(ctx context.Context, c *opened, later bool) error {
+	var which []int
+	for i, e := range l.report.Edits {
+		ready := e.Needs == 0 || l.report.Edits[e.Needs-1].Done
+		if e.Calendar == c.spec.Name && (e.Needs > 0) == later && ready && !e.Done {
+			which = append(which, i)
+		}
+	}
+	if len(which) == 0 {
+		return nil
+	}
+	if c.written {
+		if _, err := c.read(ctx, c.holding.Target); err != nil {
+			return err
+		}
+	}
+	edits, err := l.bind(c, which)
+	if err != nil {
+		return err
+	}
+	results, err := c.Apply(ctx, edits)
+	c.written = true
+	var failed []error
+	done := 0
+	for n, i := range which {
+		if results[n].Err != nil {
+			failed = append(failed, results[n].Err)
+			continue
+		}
+		l.report.Edits[i].Done = true
+		done++
+	}
+	if !later && done > 0 {
+		l.report.Written = append(l.report.Written, Written{c.spec.Name, done})
+	}
+	if err == nil {
+		err = several(failed)
+	}
+	if e := l.confirm(ctx, c, edits, results); err == nil {
+		err = e
+	}
+	return err
+}
+
+// several makes one error of those of single edits.
+func several(errs []error) error {
+	if len(errs) == 0 {
+		return nil
+	}
+	for _, err := range errs {
+		if errors.Is(err, calendar.ErrChanged) {
+			return err
+		}
+	}
+	out := make(Faults, 0, len(errs))
+	for _, err := range errs {
+		if f := fault.Of(err); !slices.ContainsFunc(out, func(o *fault.Fault) bool { return o.Error() == f.Error() }) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// bind finds the objects that edits are about, as the calendar holds them now.
+func (l *load) bind(c *opened, which []int) ([]calendar.Edit, error) {
+	wanted := make(map[string]bool, len(which))
+	for _, i := range which {
+		if l.report.Edits[i].Kind != plan.Create {
+			wanted[l.report.Edits[i].UID] = true
+		}
+	}
+	objects := c.holding.Objects(wanted)
+	out := make([]calendar.Edit, len(which))
+	for n, i := range which {
+		e := &l.report.Edits[i]
+		out[n].New = e.Text()
+		if e.Kind == plan.Create {
+			continue
+		}
+		for _, o := range objects[e.UID] {
+			if slices.EqualFunc(o.Raws, e.Before, bytes.Equal) {
+				out[n].Old = o
+			}
+		}
+		if out[n].Old == nil {
+			return nil, fault.Newf("%w", calendar.ErrChanged).At(fault.Place{File: c.spec.Path()}).Do("load again").FromOutside()
+		}
+	}
+	return out, nil
+}
+
+// confirm looks at what was read back. Where the calendar changed the meaning
+// of what it was given, the seals of those events are written once more, so
+// that the next load does not take it for the work of a person.
+func (l *load) confirm(ctx context.Context, c *opened, edits []calendar.Edit, results []calendar.Result) error {
+	mend := map[string][][]byte{}
+	for n, r := range results {
+		if r.Held == nil || r.Err != nil || slices.EqualFunc(r.Held.Raws, edits[n].New, bytes.Equal) {
+			continue
+		}
+		if mended := agree.Confirm(edits[n].New, r.Held.Raws, l.report.Names, l.report.Own, c.Zones()); mended != nil {
+			mend[r.Held.UID] = mended
+		}
+	}
+	if len(mend) == 0 {
+		return nil
+	}
+	var again []calendar.Edit
+	for o, err := range c.Entries(ctx) {
+		if err == nil && mend[o.UID] != nil && len(mend[o.UID]) == len(o.Raws) {
+			again = append(again, calendar.Edit{Old: o, New: mend[o.UID]})
+		}
+	}
+	_, err := c.Apply(ctx, again)
+	return err
+}

@@ -1,0 +1,47 @@
+package job
+
+import (
+	"fmt"
+	"runtime/debug"
+	"sync"
+)
+
+// panicked is a panic in work done beside the main line, with its stack.
+type panicked struct {
+	value any
+	stack []byte
+}
+
+func (p panicked) Error() string { return fmt.Sprint(p.value) }
+
+// Stack is where the panic began.
+func (p panicked) Stack() []byte { return p.stack }
+
+// beside runs work beside its caller's and gives what waits for its end. A
+// panic in it comes back there, where it can be told like any other.
+func beside(work func()) (wait func()) { return workers(1, work) }
+
+// workers runs work n times side by side.
+func workers(n int, work func()) (wait func()) {
+	var (
+		all    sync.WaitGroup
+		once   sync.Once
+		broken any
+	)
+	for range n {
+		all.Go(func() {
+			defer func() {
+				if r := recover(); r != nil {
+					once.Do(func() { broken = panicked{r, debug.Stack()} })
+				}
+			}()
+			work()
+		})
+	}
+	return func() {
+		all.Wait()
+		if broken != nil {
+			panic(broken)
+		}
+	}
+}

@@ -1,0 +1,384 @@
+package job
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
+	"almanach/internal/core/intake"
+	"almanach/internal/core/match"
+	"almanach/internal/core/plan"
+	"almanach/internal/core/table"
+	"almanach/internal/edge/calendar"
+	"almanach/internal/edge/calendar/file"
+	"almanach/internal/edge/calendar/folder"
+	"almanach/internal/edge/source"
+)
+
+// load is one preview or load under way.
+type load struct {
+	office *Office
+	req    LoadRequest
+	in     *intake.Intake // never changed
+	batch  *intake.Batch
+	report *Report
+
+	calendars []*opened // in the order they were met
+	places    [][]int32 // by row: the calendars it goes to; nil when all go to the same
+	everyone  []int32   // the calendars all rows go to, when places is nil
+}
+
+// opened is an open calendar.
+type opened struct {
+	calendar.Backend
+	spec    calendar.Spec
+	holding *plan.Holding
+	written bool // since it was read
+}
+
+func (l *load) close() {
+	for _, c := range l.calendars {
+		c.Close()
+	}
+}
+
+// open reads the source and the calendars, and learns the rows. The caller
+// closes the load.
+func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
+	l := &load{office: office, req: req, in: req.Intake, report: &Report{}}
+	if f := l.rival(); f != nil {
+		return nil, f
+	}
+	if req.Into != "" {
+		l.in = l.in.With(func(in *intake.Intake) { in.Into, in.Routes = []string{req.Into}, nil })
+	}
+	if len(l.in.Into) == 0 {
+		return nil, fault.Newf("nothing says which calendar to load into").Do("add into: NAME to the intake, or give --into")
+	}
+	// The first calendar, where the intake names it, is read beside the source.
+	var openErr error
+	read := beside(func() {
+		if name := l.in.FirstPlace(); name != "" {
+			_, openErr = l.calendar(ctx, intake.Destination{Name: name}, true)
+		}
+	})
+	rows, header, err := l.readSource(ctx)
+	if err == nil {
+		err = l.compile(rows, header)
+	}
+	if read(); openErr != nil && !(err != nil && errors.Is(openErr, context.Canceled)) {
+		err = openErr
+	}
+	if err == nil {
+		err = l.route(ctx)
+	}
+	if err != nil {
+		l.close()
+		return nil, err
+	}
+	for _, c := range l.calendars {
+		if c.holding.Target {
+			l.report.Calendars = append(l.report.Calendars, c.spec.Name)
+		}
+	}
+	return l, nil
+}
+
+// rival refuses an identity that an intake of the desk has too: its events
+// would be taken for this one's.
+func (l *load) rival() *fault.Fault {
+	others := slices.DeleteFunc(l.office.Desk.Identities()[l.in.Identity], func(name string) bool { return l.req.OfDesk && name == l.in.File })
+	if len(others) == 0 {
+		return nil
+	}
+	if l.req.OfDesk {
+		return fault.Newf("intakes %s and %s of this desk both have the identity %q, so each would take the other's events for its own", l.in.File, others[0], l.in.Identity).Do("give one of them another identity: or name:")
+	}
+	what := l.req.File
+	if what == "" {
+		what = "the source"
+	}
+	return fault.Newf("%q is the identity of intake %s of this desk, whose events would be taken for those of %s", l.in.Identity, others[0], what).
+		Do("load it as that intake: almanach load %s --file %s; or, if it is something else, give it another name with --name", others[0], what)
+}
+
+// openSource opens what the request or the intake names.
+func (l *load) openSource(ctx context.Context) (source.Reader, error) {
+	from, desk := l.in.From, l.office.Desk
+	o := sourceOptions(l.office, from)
+	switch {
+	case l.req.File != "":
+		return source.Open(ctx, l.req.File, o)
+	case from.Newest != "":
+		path, err := source.Newest(desk.Path(from.Newest))
+		if err != nil {
+			return nil, err
+		}
+		return source.Open(ctx, path, o)
+	case from.Files != "":
+		paths, err := source.Files(desk.Path(from.Files))
+		if err != nil {
+			return nil, err
+		}
+		return source.OpenAll(ctx, paths, o)
+	case from.Folder != "":
+		paths, err := source.Files(filepath.Join(desk.Path(from.Folder), "*"))
+		if err != nil {
+			return nil, err
+		}
+		return source.OpenAll(ctx, paths, o)
+	case from.URL != "":
+		return source.Fetch(ctx, from.URL, desk.Memory("fetched"), o)
+	case from.File == "-":
+		return source.Open(ctx, "-", o)
+	case from.File != "":
+		return source.Open(ctx, desk.Path(from.File), o)
+	}
+	return nil, fault.Newf("nothing says which file to read").Do("add from: { file: … } to the intake, or give --file")
+}
+
+func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error) {
+	r, err := l.openSource(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer r.Close()
+	l.report.Source = *r.Origin()
+	rows, err := source.ReadAll(r)
+	l.report.Sources = sourcesOf(rows, l.report.Source)
+	about := r.About()
+	if err == nil && len(rows) == 0 {
+		f := fault.Newf("there is no row below the header in row %d", about.HeaderLast)
+		if about.HeaderLast == 0 {
+			f = fault.Newf("there is no row in it")
+		}
+		err = f.At(fault.Place{File: r.Origin().File, Sheet: r.Origin().Sheet}).Do("check that it is the right file; an empty source changes nothing")
+	}
+	l.report.Remarks = append(l.report.Remarks, about.Notes...)
+	if len(about.HiddenColumns) > 0 {
+		l.report.Remarks = append(l.report.Remarks, "hidden columns are left out: "+strings.Join(about.HiddenColumns, ", "))
+	}
+	return rows, r.Header(), err
+}
+
+// compile matches or compiles the intake against the source's header and
+// learns the rows.
+func (l *load) compile(rows []table.Row, header table.Header) error {
+	at := fault.Place{File: l.report.Source.File, Sheet: l.report.Source.Sheet}
+	z, why, f := l.office.DefaultZone()
+	if f != nil {
+		return f
+	}
+	if l.req.Match {
+		set := l.in.Dates
+		set.Zones, set.Present = l.office.Zones, l.office.Now
+		var choices []match.Choice
+		if l.in, choices, f = l.in.Matched(header, rows, set); f != nil {
+			return f.At(at)
+		}
+		l.report.Matched = choices
+	}
+	header, rows, faults := l.in.Prepare(header, rows)
+	if len(faults) > 0 {
+		return Faults(faults)
+	}
+	m, faults := l.in.Compile(header, l.office.Zones, z, l.office.Now)
+	if len(faults) > 0 {
+		for _, f := range faults {
+			if f.Place.File == "" {
+				f.Place.File, f.Place.Sheet = at.File, at.Sheet
+			}
+		}
+		return Faults(faults)
+	}
+	l.batch = intake.NewBatch(m, rows, beside)
+	l.report.Evidence = m.Evidence()
+	if m.Zone != nil {
+		l.report.Zone = m.Zone.Name()
+	}
+	if l.in.Zone == "" {
+		l.report.ZoneWhy = why
+	}
+	return nil
+}
+
+// calendar gives the index of an open calendar, and opens it when it is not. A
+// target is one that rows go to: a load makes it when it does not exist.
+func (l *load) calendar(ctx context.Context, to intake.Destination, target bool) (int32, error) {
+	spec, f := l.office.Desk.Calendar(to.Name, to.FromRow)
+	if f != nil {
+		return 0, f
+	}
+	for i, c := range l.calendars {
+		if c.spec.Name == spec.Name && c.spec.Path() == spec.Path() || samePath(c.spec, spec) {
+			c.holding.Target = c.holding.Target || target
+			return int32(i), nil
+		}
+	}
+	backend, err := l.office.openCalendar(ctx, spec, true)
+	if err != nil {
+		return 0, err
+	}
+	c := &opened{Backend: backend, spec: spec}
+	l.calendars = append(l.calendars, c)
+	warnings, err := c.read(ctx, target)
+	l.report.Warnings = append(l.report.Warnings, warnings...)
+	return int32(len(l.calendars) - 1), err
+}
+
+// samePath tells whether two names are one calendar.
+func samePath(a, b calendar.Spec) bool {
+	x, errX := filepath.Abs(a.Path())
+	y, errY := filepath.Abs(b.Path())
+	return errX == nil && errY == nil && x == y
+}
+
+// openCalendar opens what a specification names.
+func (o *Office) openCalendar(ctx context.Context, spec calendar.Spec, create bool) (calendar.Backend, error) {
+	if spec.Folder != "" {
+		return opening(folder.Open(spec, o.Zones, create))
+	}
+	if dir := filepath.Dir(spec.File); create && !spec.Made {
+		if _, err := os.Stat(dir); errors.Is(err, os.ErrNotExist) {
+			return nil, fault.Newf("the folder %s does not exist", dir).At(fault.Place{File: spec.File}).Do("make it, or correct the path")
+		}
+	}
+	return opening(file.Open(ctx, spec, o.Zones, create))
+}
+
+// opening keeps a nil of a backend's own type from being taken for one.
+func opening[B calendar.Backend](b B, err error) (calendar.Backend, error) {
+	if err != nil {
+		return nil, err
+	}
+	return b, nil
+}
+
+// read reads what the calendar holds, and gives what is wrong with it.
+func (c *opened) read(ctx context.Context, target bool) ([]*fault.Fault, error) {
+	h := plan.NewHolding(c.spec.Name, target, nil)
+	var warnings []*fault.Fault
+	for o, err := range c.Entries(ctx) {
+		switch {
+		case err == nil:
+			h.Add(o)
+		case ctx.Err() != nil:
+			return nil, ctx.Err()
+		case errors.Is(err, calendar.ErrDamaged):
+			return warnings, err
+		default:
+			warnings = append(warnings, fault.Of(err))
+		}
+	}
+	h.Zones = c.Zones()
+	c.holding, c.written = h, false
+	return warnings, nil
+}
+
+// route finds the calendars of every row, opens them, and holds rows that name
+// none. Other calendars of the desk are opened too when they hold events of
+// this intake: those have moved. Only an intake of the desk moves events.
+func (l *load) route(ctx context.Context) error {
+	if names, fixed := l.batch.Mapping.Fixed(); fixed {
+		for _, to := range names {
+			i, err := l.calendar(ctx, to, true)
+			if err != nil {
+				return err
+			}
+			l.everyone = append(l.everyone, i)
+		}
+	} else if err := l.routeRows(ctx); err != nil {
+		return err
+	}
+	if !l.req.OfDesk || l.req.Into != "" {
+		return nil
+	}
+	for _, name := range l.office.Desk.Calendars() {
+		spec, f := l.office.Desk.Calendar(name, false)
+		known := f != nil || slices.ContainsFunc(l.calendars, func(c *opened) bool { return samePath(c.spec, spec) })
+		if !known && mentions(spec, l.in.Identity) {
+			if _, err := l.calendar(ctx, intake.Destination{Name: name}, false); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (l *load) routeRows(ctx context.Context) error {
+	l.places = make([][]int32, len(l.batch.Rows))
+	mapper := l.batch.Mapping.Mapper()
+	for i, row := range l.batch.Rows {
+		if fate, _ := l.batch.Fate(i); fate != intake.WantedRow {
+			continue
+		}
+		if _, _, changes := l.batch.Occurrence(i); changes {
+			continue // it goes where its series does
+		}
+		names, f := mapper.Places(row)
+		for n := 0; f == nil && n < len(names); n++ {
+			if _, f = l.office.Desk.Calendar(names[n].Name, names[n].FromRow); f != nil {
+				f.Place.Column = names[n].Column
+			}
+		}
+		if f != nil {
+			at := row.Place()
+			at.Column = f.Place.Column
+			l.batch.Hold(i, f.At(at))
+			continue
+		}
+		for _, to := range names {
+			c, err := l.calendar(ctx, to, true)
+			if err != nil {
+				return err
+			}
+			if !slices.Contains(l.places[i], c) {
+				l.places[i] = append(l.places[i], c)
+			}
+		}
+	}
+	for i := range l.batch.Rows {
+		if series := l.batch.SeriesRow(i); series >= 0 {
+			l.places[i] = l.places[series]
+		}
+	}
+	return nil
+}
+
+// placesOf gives the calendars that row i goes to.
+func (l *load) placesOf(i int) []int32 {
+	if l.places == nil {
+		return l.everyone
+	}
+	return l.places[i]
+}
+
+// mentions tells whether a calendar says anything of an intake, without reading
+// it through.
+func mentions(spec calendar.Spec, identity string) bool {
+	paths := []string{spec.File}
+	if spec.Folder != "" {
+		entries, err := os.ReadDir(spec.Folder)
+		if err != nil {
+			return false
+		}
+		paths = paths[:0]
+		for _, e := range entries {
+			paths = append(paths, filepath.Join(spec.Folder, e.Name()))
+		}
+	}
+	line := event.PropIntake + ":" + ical.Escape(identity)
+	for _, path := range paths {
+		if data, err := os.ReadFile(path); err == nil && bytes.Contains(data, []byte(line[:min(len(line), 60)])) {
+			return true
+		}
+	}
+	return false
+}

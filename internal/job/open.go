@@ -263,12 +263,12 @@ func opening[B calendar.Backend](b B, err error) (calendar.Backend, error) {
 
 // read reads what the calendar holds, and gives what is wrong with it.
 func (c *opened) read(ctx context.Context, target bool) ([]*fault.Fault, error) {
-	h := plan.NewHolding(c.spec.Name, target, nil)
+	var objects []*ical.Object
 	var warnings []*fault.Fault
 	for o, err := range c.Entries(ctx) {
 		switch {
 		case err == nil:
-			h.Add(o)
+			objects = append(objects, o)
 		case ctx.Err() != nil:
 			return nil, ctx.Err()
 		case errors.Is(err, calendar.ErrDamaged):
@@ -277,8 +277,7 @@ func (c *opened) read(ctx context.Context, target bool) ([]*fault.Fault, error) 
 			warnings = append(warnings, fault.Of(err))
 		}
 	}
-	h.Zones = c.Zones()
-	c.holding, c.written = h, false
+	c.holding, c.written = plan.NewHolding(c.spec.Name, target, c.Zones(), objects), false
 	return warnings, nil
 }
 

@@ -223,7 +223,7 @@ func (r *reconciler) placedRow(m mappedRow, place int32) {
 	if current != nil {
 		view = current.view
 		current.used = true
-	} else if old != nil { // in the calendar, but outside of the range, or one date of a series
+	} else if old.Object != nil { // in the calendar, but outside of the range, or one date of a series
 		if v, err := event.Read(old.Raw(), c.Zones()); err == nil {
 			view = &v
 		}
@@ -234,7 +234,7 @@ func (r *reconciler) placedRow(m mappedRow, place int32) {
 		r.out.Findings = append(r.out.Findings, Finding{Kind: reconcile.Missing, Place: at, Key: key, UID: m.id.String(), Calendar: c.spec.Name, Title: m.wanted.Event.Text(event.Title), Event: m.wanted.Event, Reason: "in the source, not in the calendar"})
 		return
 	}
-	if old != nil {
+	if old.Object != nil {
 		view.Attune(&m.wanted.Event, old.Raw())
 	}
 	fields := reconcile.Differ(&m.wanted.Event, &view.Event)

@@ -229,7 +229,7 @@ func (l *report) whither(i plan.Item) string {
 
 // occurrence says which date of a series a row changes.
 func occurrence(i plan.Item) string {
-	if i.Recurrence.IsZero() {
+	if i.Recurrence == nil {
 		return ""
 	}
 	return dim.Render("   of " + Day(zone.Civil(i.Recurrence.Wall)))

@@ -55,7 +55,8 @@ const Epilogue = "END:VCALENDAR\r\n"
 func ParseDocument(ctx context.Context, data []byte) (*Document, error) {
 	d := &Document{Data: data, pieces: make([]span, 0, len(data)/450)}
 	r := NewBytesReader(data)
-	g := grouper{Document: d, seed: maphash.MakeSeed(), byUID: make(map[uint64]int32, len(data)/500)}
+	expected := len(data) / 500
+	g := grouper{Document: d, seed: maphash.MakeSeed(), byUID: make(map[uint64]int32, expected), uids: make([][]byte, 0, expected), of: make([]int32, 0, expected), sizes: make([]int32, 0, expected), first: make([]int32, 0, expected), plain: make([]int32, 0, expected)}
 	for n := 0; ; n++ {
 		if n%4096 == 0 && ctx.Err() != nil {
 			return nil, ctx.Err()

@@ -26,6 +26,14 @@ type editor struct {
 
 func (e *editor) add(c change) { e.changes = append(e.changes, c) }
 
+// sort puts the changes into the order of their items.
+func (e *editor) sort() {
+	byItem := func(a, b change) int { return a.item - b.item }
+	if !slices.IsSortedFunc(e.changes, byItem) {
+		slices.SortStableFunc(e.changes, byItem)
+	}
+}
+
 // place is one object of a calendar.
 type place struct {
 	to  int32
@@ -35,8 +43,9 @@ type place struct {
 // finish gives the plan its edits, in the order of its items, but for events
 // that are taken out of a calendar, which come last.
 func (e *editor) finish(p *Plan) {
-	slices.SortStableFunc(e.changes, func(a, b change) int { return a.item - b.item })
+	e.sort()
 	at := make(map[place]int, len(e.changes))
+	p.Edits = make([]Edit, 0, len(e.changes))
 	var leaving []Edit
 	for _, c := range e.changes {
 		key := place{c.to, c.uid}

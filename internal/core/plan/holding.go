@@ -11,8 +11,8 @@ import (
 	"almanach/internal/core/identity"
 )
 
-// Holding is what one calendar holds, found again by identity. Once its
-// objects are added it is only read, and may be from several goroutines.
+// Holding is what one calendar holds, found again by identity. It is only read
+// and may be from several goroutines.
 type Holding struct {
 	Name   string
 	Target bool // rows go to it; otherwise only events that have moved away are looked for
@@ -33,15 +33,17 @@ type slot struct {
 	part   int32 // index into the object's components
 }
 
-// NewHolding gives an empty holding.
-func NewHolding(name string, target bool, zones ical.Zones) *Holding {
-	return &Holding{Name: name, Target: target, Zones: zones, index: map[identity.ID]int32{}, twins: map[identity.ID]int{}}
+// NewHolding gives the holding of a calendar's objects.
+func NewHolding(name string, target bool, zones ical.Zones, objects []*ical.Object) *Holding {
+	h := &Holding{Name: name, Target: target, Zones: zones, objects: objects, slots: make([]slot, 0, len(objects)), index: make(map[identity.ID]int32, len(objects)), twins: map[identity.ID]int{}}
+	for n, o := range objects {
+		h.take(int32(n), o)
+	}
+	return h
 }
 
-// Add takes in one object of the calendar.
-func (h *Holding) Add(o *ical.Object) {
-	n := int32(len(h.objects))
-	h.objects = append(h.objects, o)
+// take files one object of the calendar.
+func (h *Holding) take(n int32, o *ical.Object) {
 	if len(o.Raws) == 1 {
 		if id, ours := identify(o, 0); ours {
 			h.add(slot{id, n, 0})
@@ -132,24 +134,25 @@ type Found struct {
 // Raw is the component.
 func (f *Found) Raw() []byte { return f.Object.Raws[f.Part] }
 
-// Find gives the component of an identity, nil when there is none.
-func (h *Holding) Find(id identity.ID) *Found {
+// Find gives the component of an identity; one without an object when there is
+// none.
+func (h *Holding) Find(id identity.ID) Found {
 	n, ok := h.index[id]
 	if !ok {
-		return nil
+		return Found{}
 	}
 	return h.found(n)
 }
 
-func (h *Holding) found(n int32) *Found {
+func (h *Holding) found(n int32) Found {
 	s := h.slots[n]
-	return &Found{Object: h.objects[s.object], Part: int(s.part), ID: s.id, Twins: h.twins[s.id]}
+	return Found{Object: h.objects[s.object], Part: int(s.part), ID: s.id, Twins: h.twins[s.id]}
 }
 
 // Row gives the event of a row's identity: by our mark, else by the UID that
 // we gave it.
-func (h *Holding) Row(id identity.ID) *Found {
-	if f := h.Find(id); f != nil {
+func (h *Holding) Row(id identity.ID) Found {
+	if f := h.Find(id); f.Object != nil {
 		return f
 	}
 	return h.Find(identity.Copy(id, h.Name))
@@ -158,7 +161,7 @@ func (h *Holding) Row(id identity.ID) *Found {
 // Ours calls yield with every component of ours, in the order of the calendar.
 func (h *Holding) Ours(yield func(*Found) bool) {
 	for n := range h.slots {
-		if !yield(h.found(int32(n))) {
+		if f := h.found(int32(n)); !yield(&f) {
 			return
 		}
 	}
@@ -182,9 +185,8 @@ func (h *Holding) overrides(f *Found) int {
 	return n
 }
 
-// stranger gives the component that another identity holds under a key, nil
-// for none.
-func (h *Holding) stranger(own, key string) *Found {
+// stranger gives the component that another identity holds under a key.
+func (h *Holding) stranger(own, key string) Found {
 	h.others.Do(func() {
 		h.foreign = map[string]int32{}
 		for n := range h.slots {
@@ -197,5 +199,5 @@ func (h *Holding) stranger(own, key string) *Found {
 	if n, ok := h.foreign[key]; ok {
 		return h.found(n)
 	}
-	return nil
+	return Found{}
 }

@@ -120,7 +120,7 @@ func (m *maker) rows(ctx context.Context) error {
 			if ctx.Err() != nil {
 				return
 			}
-			s := &shard{maker: m, mapper: mapper}
+			s := &shard{maker: m, mapper: mapper, items: make([]Item, 0, shardSize)}
 			for i := n * shardSize; i < min((n+1)*shardSize, rows); i++ {
 				if _, _, changes := m.Batch.Occurrence(i); !changes {
 					s.row(i)
@@ -137,8 +137,14 @@ func (m *maker) rows(ctx context.Context) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
+	items, changes := 0, 0
 	for _, s := range shards {
+		items, changes = items+len(s.items), changes+len(s.changes)
+	}
+	m.plan.Items, m.edits.changes = slices.Grow(m.plan.Items, items+len(m.Batch.Held)+len(m.Batch.LeftOut)), slices.Grow(m.edits.changes, changes)
+	for n, s := range shards {
 		m.add(s)
+		shards[n] = nil
 	}
 	return nil
 }
@@ -176,13 +182,11 @@ func (m *maker) add(s *shard) {
 	for _, o := range s.out {
 		m.Batch.Leave(o.row, o.why)
 	}
-	for _, i := range s.items {
-		if i.change != nil {
-			i.change.item = len(m.plan.Items)
-			m.edits.add(*i.change)
-		}
-		i.item.Edit = -1
-		m.plan.Items = append(m.plan.Items, i.item)
+	first := len(m.plan.Items)
+	m.plan.Items = append(m.plan.Items, s.items...)
+	for _, c := range s.changes {
+		c.item += first
+		m.edits.changes = append(m.edits.changes, c)
 	}
 	for _, n := range s.notes {
 		for _, kind := range n.notes.Kinds(m.Intake) {
@@ -217,7 +221,7 @@ func (m *maker) rest() {
 	for _, h := range m.Batch.Held {
 		if m.selected(h.Row) {
 			t.count(agree.Held)
-			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows[h.Row]), Column: h.Fault.Place.Column, Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1})
+			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows[h.Row]), Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1})
 		}
 	}
 	for _, o := range m.Batch.LeftOut {
@@ -234,6 +238,9 @@ func (m *maker) rest() {
 
 // sort puts the items in order, and keeps the changes pointing at them.
 func (m *maker) sort() {
+	if slices.IsSortedFunc(m.plan.Items, func(a, b Item) int { return m.compare(&a, &b) }) {
+		return
+	}
 	order := make([]int, len(m.plan.Items))
 	for i := range order {
 		order[i] = i

@@ -126,12 +126,11 @@ func (p RowPlace) Place() fault.Place {
 type Item struct {
 	Outcome    agree.Outcome
 	Row        RowPlace
-	Column     string // that a held row is held for
 	Key        string
 	UID        string
 	Calendar   string
 	Title      string
-	Recurrence zone.Time // which occurrence of its series the row changes; zero otherwise
+	Recurrence *zone.Time // which occurrence of its series the row changes; nil otherwise
 	Fields     []Difference
 	Notes      intake.Notes
 	Reason     string
@@ -212,7 +211,7 @@ func (p *Plan) Event(i *Item) *event.Event {
 	}
 	for _, raw := range p.Edits[i.Edit].After {
 		v, err := event.Read(raw, p.zones)
-		if err == nil && v.Key == i.Key && (v.Recurrence.IsZero() == i.Recurrence.IsZero()) {
+		if err == nil && v.Key == i.Key && (v.Recurrence.IsZero() == (i.Recurrence == nil)) {
 			return &v.Event
 		}
 	}

@@ -19,7 +19,8 @@ type shard struct {
 	*maker
 	mapper  *intake.Mapper
 	totals  Totals
-	items   []itemChange
+	items   []Item
+	changes []change // with the index of their item among the shard's
 	held    []heldFault
 	out     []leftOut
 	notes   []rowNotes
@@ -30,12 +31,7 @@ type shard struct {
 	cancels int
 	text    []byte        // new events, one behind the other
 	wanted  intake.Wanted // what the row at hand wants
-}
-
-// itemChange is an item, and what it writes.
-type itemChange struct {
-	item   Item
-	change *change
+	copies  []standing    // and where it stands
 }
 
 type leftOut struct {
@@ -57,10 +53,12 @@ type fieldMove struct {
 // stands now.
 type standing struct {
 	to, from int32
-	found    *Found // nil when it stands nowhere
+	found    Found // without an object when it stands nowhere
 }
 
-func (s standing) moves() bool { return s.found != nil && s.to != s.from }
+func (s standing) stands() bool { return s.found.Object != nil }
+
+func (s standing) moves() bool { return s.stands() && s.to != s.from }
 
 func (s *shard) row(i int) {
 	if !s.selected(i) {
@@ -90,7 +88,7 @@ func (s *shard) row(i int) {
 	}
 	if w.Cancel {
 		s.cancels++
-		copies = slices.DeleteFunc(copies, func(c standing) bool { return c.found == nil })
+		copies = slices.DeleteFunc(copies, func(c standing) bool { return !c.stands() })
 		if len(copies) == 0 {
 			s.out = append(s.out, leftOut{i, intake.NothingToCancel})
 			return
@@ -103,7 +101,7 @@ func (s *shard) row(i int) {
 	s.remember(i, id, copies)
 	for n, c := range copies {
 		s.totals.Placed++
-		if c.found == nil {
+		if !c.stands() {
 			s.create(i, id, c.to, n)
 		} else {
 			s.settle(i, id, c)
@@ -115,7 +113,7 @@ func (s *shard) row(i int) {
 // standings finds where the copies of a row's event stand. A date of a series
 // stands where its series does.
 func (s *shard) standings(i int, id identity.ID) ([]standing, *fault.Fault) {
-	var out []standing
+	out := s.copies[:0]
 	series, _, changes := s.Batch.Occurrence(i)
 	places := s.Places(i)
 	if changes {
@@ -131,23 +129,23 @@ func (s *shard) standings(i int, id identity.ID) ([]standing, *fault.Fault) {
 			if m := s.series[series]; m.objects[n] != nil {
 				c.from, c.found = m.from[n], s.Holdings[m.from[n]].partOf(m.objects[n], id)
 			}
-		} else if c.found = s.Holdings[to].Row(id); c.found == nil && s.Moves {
-			c.from, c.found = s.elsewhere(places, id)
-			if c.found == nil {
-				c.from = to
+		} else if c.found = s.Holdings[to].Row(id); !c.stands() && s.Moves {
+			if from, found := s.elsewhere(places, id); found.Object != nil {
+				c.from, c.found = from, found
 			}
 		}
 		out = append(out, c)
 	}
+	s.copies = out
 	return out, nil
 }
 
-// partOf gives the component of an identity inside an object, nil for none.
-func (h *Holding) partOf(o *ical.Object, id identity.ID) *Found {
-	if f := h.Find(id); f != nil && f.Object == o {
+// partOf gives the component of an identity inside an object.
+func (h *Holding) partOf(o *ical.Object, id identity.ID) Found {
+	if f := h.Find(id); f.Object == o {
 		return f
 	}
-	return nil
+	return Found{}
 }
 
 // waiting says why a date of a series cannot be settled yet.
@@ -169,7 +167,7 @@ func (s *shard) remember(i int, id identity.ID, copies []standing) {
 	m := &master{outcome: agree.Same}
 	for n, c := range copies {
 		m.calendar, m.from = append(m.calendar, c.to), append(m.from, c.from)
-		if c.found != nil {
+		if c.stands() {
 			m.uids, m.objects = append(m.uids, c.found.Object.UID), append(m.objects, c.found.Object)
 		} else {
 			m.uids, m.objects = append(m.uids, s.uid(id, c.to, n, len(copies))), append(m.objects, nil)
@@ -183,28 +181,28 @@ func (s *shard) remember(i int, id identity.ID, copies []standing) {
 
 // elsewhere finds the event of a row in a calendar that the row does not go to
 // any more.
-func (s *shard) elsewhere(places []int32, id identity.ID) (int32, *Found) {
+func (s *shard) elsewhere(places []int32, id identity.ID) (int32, Found) {
 	for n, h := range s.Holdings {
 		if slices.Contains(places, int32(n)) {
 			continue
 		}
-		if f := h.Row(id); f != nil {
+		if f := h.Row(id); f.Object != nil {
 			if name, _ := event.Marks(f.Raw()); name == s.Intake.Identity {
 				return int32(n), f
 			}
 		}
 	}
-	return 0, nil
+	return 0, Found{}
 }
 
 // examine finds what keeps a row's event from being settled in any calendar.
 func (s *shard) examine(i int, w *intake.Wanted, copies []standing) *fault.Fault {
 	for _, c := range copies {
 		h := s.Holdings[c.to]
-		if c.found != nil && c.found.Twins > 0 {
+		if c.found.Twins > 0 {
 			return fault.Newf("%d events in calendar %s are this one; the first begins in %s", c.found.Twins+1, s.Holdings[c.from].Name, at(c.found.Object)).Do("remove all but one there")
 		}
-		if c.found == nil && !w.Cancel && s.Allow[AllowIdentity] == 0 {
+		if !c.stands() && !w.Cancel && s.Allow[AllowIdentity] == 0 {
 			if f := s.known(i, h, w); f != nil {
 				return f
 			}
@@ -218,7 +216,7 @@ func (s *shard) examine(i int, w *intake.Wanted, copies []standing) *fault.Fault
 func (s *shard) known(i int, h *Holding, w *intake.Wanted) *fault.Fault {
 	key := s.mapper.Key(s.Batch.Rows[i]).String()
 	found := h.stranger(s.Intake.Identity, key)
-	if found == nil {
+	if found.Object == nil {
 		return nil
 	}
 	view, err := event.Read(found.Raw(), h.Zones)
@@ -241,11 +239,21 @@ func at(o *ical.Object) string {
 }
 
 // add files an item. c is what it writes, nil for nothing.
-func (s *shard) add(item Item, c *change) { s.items = append(s.items, itemChange{item, c}) }
+func (s *shard) add(item Item, c *change) {
+	if c != nil {
+		c.item = len(s.items)
+		s.changes = append(s.changes, *c)
+	}
+	s.items = append(s.items, item)
+}
 
 func (s *shard) item(i int, o agree.Outcome, place int32, uid string) Item {
 	w := &s.wanted
-	item := Item{Outcome: o, Row: placeOf(s.Batch.Rows[i]), Key: s.mapper.Key(s.Batch.Rows[i]).String(), UID: uid, Calendar: s.Holdings[place].Name, Title: w.Event.Text(event.Title), Recurrence: w.Recurrence, Notes: w.Notes}
+	item := Item{Outcome: o, Row: placeOf(s.Batch.Rows[i]), Key: s.mapper.Key(s.Batch.Rows[i]).String(), UID: uid, Calendar: s.Holdings[place].Name, Title: w.Event.Text(event.Title), Notes: w.Notes, Edit: -1}
+	if !w.Recurrence.IsZero() {
+		at := w.Recurrence
+		item.Recurrence = &at
+	}
 	if s.Full || o == agree.Disputed {
 		e := w.Event
 		item.Event = &e
@@ -315,7 +323,7 @@ func (s *shard) unread(i int, id identity.ID, c standing, err error) {
 	item := s.item(i, agree.Disputed, c.from, c.found.Object.UID)
 	item.Event, item.Title = nil, ""
 	s.dispute(id, agree.Disputed)
-	item.Reason = fault.Newf("its event in calendar %s, %s, cannot be read: %w", s.Holdings[c.from].Name, lineOf(c.found, err), err).Do("mend it there").Reason()
+	item.Reason = fault.Newf("its event in calendar %s, %s, cannot be read: %w", s.Holdings[c.from].Name, lineOf(&c.found, err), err).Do("mend it there").Reason()
 	s.add(item, nil)
 }
 
@@ -338,7 +346,7 @@ func (s *shard) agreed(i int, c standing, view *event.View, decide agree.Decisio
 		w.Event.SetText(event.Status, "")
 	}
 	result := agree.Compare(&w.Event, &view.Event, &seal, decide, h.Zones)
-	if n := h.overrides(c.found); n > 0 && result.Write.Has(event.When) && !w.Event.When.Same(view.When) {
+	if n := h.overrides(&c.found); n > 0 && result.Write.Has(event.When) && !w.Event.When.Same(view.When) {
 		if decide == nil || decide(event.When, agree.Disputed) == agree.Neither {
 			result.Dispute(event.When, &seal)
 			return result, seal, fmt.Sprintf("%d of its occurrences were changed one by one and would no longer fit", n)
@@ -401,12 +409,12 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 		return
 	}
 	for _, c := range copies {
-		if c.found == nil || c.moves() {
+		if !c.stands() || c.moves() {
 			return // what is elsewhere is moved, or there is nothing here yet
 		}
 	}
 	from, found := s.elsewhere(s.Places(i), id)
-	if found == nil {
+	if found.Object == nil {
 		return
 	}
 	h := s.Holdings[from]
@@ -415,7 +423,7 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 	if err != nil {
 		return
 	}
-	item := Item{Outcome: agree.Gone, Key: key, UID: found.Object.UID, Calendar: h.Name, Title: view.Text(event.Title), Event: &view.Event}
+	item := Item{Outcome: agree.Gone, Key: key, UID: found.Object.UID, Calendar: h.Name, Title: view.Text(event.Title), Event: &view.Event, Edit: -1}
 	seal := agree.ParseSeal(view.Seal)
 	if seal.Edited(&view.Event, h.Zones) || len(found.Object.Raws) > 1 {
 		item.Reason = "its row does not go to this calendar any more; kept, as someone changed it here"

@@ -56,7 +56,7 @@ func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (shee
 				}
 			}
 		case x.is("table"):
-			b.list = append(b.list, sheet.Info{string(x.get("name")), shown[string(x.get("style-name"))]})
+			b.list = append(b.list, sheet.Info{Name: string(x.get("name")), Hidden: shown[string(x.get("style-name"))]})
 		}
 	}
 	if x.err != nil {

@@ -137,7 +137,7 @@ func (w *workbook) resolve(target string) *zip.File {
 func (w *workbook) Sheets() []sheet.Info {
 	out := make([]sheet.Info, len(w.refs))
 	for i, r := range w.refs {
-		out[i] = sheet.Info{r.name, r.hidden}
+		out[i] = sheet.Info{Name: r.name, Hidden: r.hidden}
 	}
 	return out
 }

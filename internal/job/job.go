@@ -7,11 +7,13 @@
 package job
 
 import (
+	"context"
 	"strings"
 	"time"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/zone"
+	"almanach/internal/edge/calendar"
 	"almanach/internal/edge/desk"
 )
 
@@ -23,6 +25,10 @@ type Office struct {
 	Run   string    // what tells this run from others begun in the same second
 	Zone  string    // asked for by name, before the desk's; "" for none
 	Local string    // the machine's own zone, "" when unknown
+
+	// Open opens a calendar in the place of the kinds that are known; nil for
+	// those.
+	Open func(ctx context.Context, spec calendar.Spec, create bool) (calendar.Backend, error)
 }
 
 // DefaultZone gives the zone of times that name none, and how it was

@@ -110,7 +110,7 @@ func Load(ctx context.Context, office *Office, req LoadRequest) (*Report, error)
 	for n := 1; ; n++ {
 		report, err := loadOnce(ctx, office, req)
 		report = earlier.continued(report)
-		if n == attempts || !errors.Is(err, calendar.ErrChanged) || req.File == "-" || req.Intake.From.File == "-" {
+		if n == attempts || !errors.Is(err, calendar.ErrChanged) && !errors.Is(err, calendar.ErrExists) || req.File == "-" || req.Intake.From.File == "-" {
 			return report, err
 		}
 		earlier = report

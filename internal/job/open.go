@@ -212,7 +212,7 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 // calendar gives the index of an open calendar, and opens it when it is not. A
 // target is one that rows go to: a load makes it when it does not exist.
 func (l *load) calendar(ctx context.Context, to intake.Destination, target bool) (int32, error) {
-	spec, f := l.office.Desk.Calendar(to.Name, to.FromRow)
+	spec, f := l.spec(to)
 	if f != nil {
 		return 0, f
 	}
@@ -233,6 +233,16 @@ func (l *load) calendar(ctx context.Context, to intake.Destination, target bool)
 	return int32(len(l.calendars) - 1), err
 }
 
+// spec says where a calendar is. A path that an intake of the desk names counts
+// from the desk.
+func (l *load) spec(to intake.Destination) (calendar.Spec, *fault.Fault) {
+	name := to.Name
+	if l.req.OfDesk && l.req.Into == "" && !to.FromRow && !l.office.Desk.Has(name) && strings.HasSuffix(strings.ToLower(name), ".ics") {
+		name = l.office.Desk.Path(name)
+	}
+	return l.office.Desk.Calendar(name, to.FromRow)
+}
+
 // samePath tells whether two names are one calendar.
 func samePath(a, b calendar.Spec) bool {
 	x, errX := filepath.Abs(a.Path())
@@ -242,6 +252,9 @@ func samePath(a, b calendar.Spec) bool {
 
 // openCalendar opens what a specification names.
 func (o *Office) openCalendar(ctx context.Context, spec calendar.Spec, create bool) (calendar.Backend, error) {
+	if o.Open != nil {
+		return o.Open(ctx, spec, create)
+	}
 	if spec.Folder != "" {
 		return opening(folder.Open(spec, o.Zones, create))
 	}
@@ -323,7 +336,7 @@ func (l *load) routeRows(ctx context.Context) error {
 		}
 		names, f := mapper.Places(row)
 		for n := 0; f == nil && n < len(names); n++ {
-			if _, f = l.office.Desk.Calendar(names[n].Name, names[n].FromRow); f != nil {
+			if _, f = l.spec(names[n]); f != nil {
 				f.Place.Column = names[n].Column
 			}
 		}

@@ -319,6 +319,8 @@ func (l *report) end() {
 			l.line("%s", counted(w.Events, "event")+" written to "+w.Calendar+" and read back, before the load stopped")
 		}
 		l.line("%s", alarm.Render("not everything was done; load again to go on"))
+	case l.Loaded && len(l.Calendars) == 0:
+		l.line("nothing had to be written")
 	case l.Loaded && n == 0:
 		l.line("nothing had to be written; %s %s as %s", places(l.Calendars), isAre(len(l.Calendars)), map[bool]string{true: "it was", false: "they were"}[len(l.Calendars) == 1])
 	case l.Loaded:

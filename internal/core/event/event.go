@@ -152,6 +152,12 @@ func canonical(f Field, s string) (text string, cleaned bool) {
 	return s, cleaned
 }
 
+// Clean takes the control characters out of a text.
+func Clean(s string) string {
+	text, _ := clean(s)
+	return text
+}
+
 func clean(s string) (text string, cleaned bool) {
 	s = strings.ReplaceAll(s, "\r\n", "\n")
 	if !utf8.ValidString(s) {

@@ -297,6 +297,7 @@ func (v *View) Attune(wanted *Event, raw []byte) {
 		for name := range names { // spoken of, and not there
 			v.add(Properties, name+":")
 		}
+		v.gather()
 	}
 }
 

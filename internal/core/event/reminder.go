@@ -149,6 +149,7 @@ func writeReminders(c *ical.Component, e *Event) {
 		for l := range ical.Lines(raw) {
 			a.read(l, &v)
 		}
+		v.gather()
 		if v.text[Reminders] == "" {
 			return true // somebody else's
 		}

@@ -1,6 +1,7 @@
 package event
 
 import (
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -28,6 +29,14 @@ type View struct {
 	Future      bool      // the override stands for all later occurrences too (RANGE)
 	Sequence    int
 	Guests      []Person // its attendees, in the order of the event
+
+	items []item // of lists, until they are all read
+}
+
+// item is one item of a field that is a list.
+type item struct {
+	field Field
+	text  string
 }
 
 // Read reads a VEVENT. The view's texts may share memory with raw, which must
@@ -147,6 +156,7 @@ func Read(raw []byte, zones ical.Zones) (View, error) {
 			}
 		}
 	}
+	v.gather()
 	for _, l := range dates {
 		v.readDates(l, zones)
 	}
@@ -177,8 +187,24 @@ func end(s Span, d *ical.Duration) zone.Time {
 	return s.Start
 }
 
-// add adds an item to a field that is a list.
-func (v *View) add(f Field, item string) { v.SetText(f, v.text[f]+"\n"+item) }
+// add adds an item to a field that is a list. The field has it once gather is
+// called.
+func (v *View) add(f Field, text string) { v.items = append(v.items, item{f, text}) }
+
+// gather gives the fields that are lists their items.
+func (v *View) gather() {
+	for len(v.items) > 0 {
+		f := v.items[0].field
+		texts := []string{v.text[f]}
+		v.items = slices.DeleteFunc(v.items, func(i item) bool {
+			if i.field == f {
+				texts = append(texts, i.text)
+			}
+			return i.field == f
+		})
+		v.SetText(f, strings.Join(texts, "\n"))
+	}
+}
 
 // readDates takes in the values of an RDATE or EXDATE. One that cannot be read
 // is kept as it is, so that it equals itself.

@@ -276,7 +276,8 @@ func splitOutside(s string, sep byte) []string {
 }
 
 // AppendLine appends a content line to dst: folded at 75 octets on character
-// boundaries, ended by CRLF. The value must already be escaped for its type.
+// boundaries, ended by CRLF. The value must already be escaped for its type. It
+// is one line, whatever is in it: control characters become spaces.
 func AppendLine(dst []byte, name string, params []Param, value string) []byte {
 	at := len(dst)
 	dst = append(dst, name...)
@@ -291,10 +292,21 @@ func AppendLine(dst []byte, name string, params []Param, value string) []byte {
 	}
 	dst = append(dst, ':')
 	dst = append(dst, value...)
+	tame(dst[at:])
 	if len(dst)-at <= foldAt {
 		return append(dst, '\r', '\n')
 	}
 	return fold(dst[:at], append([]byte(nil), dst[at:]...))
+}
+
+// tame makes spaces of the control characters in a line, so that no value, of
+// whatever property, can end it and begin another (§3.1).
+func tame(line []byte) {
+	for i, c := range line {
+		if c < ' ' && c != '\t' || c == 0x7f {
+			line[i] = ' '
+		}
+	}
 }
 
 func appendParam(dst []byte, v string) []byte {

@@ -16,6 +16,21 @@ type Object struct {
 	Ref  any      // where it stands, for the calendar that gave it
 }
 
+// UIDOf gives a component's UID, "" when it has none.
+func UIDOf(raw []byte) string {
+	if at := bytes.Index(raw, []byte("\nUID:")); at >= 0 { // nearly always
+		line := raw[at+1:]
+		end, folds := lineEnd(line)
+		if folds == 0 && !bytes.Contains(raw[:at], []byte("BEGIN:VALARM")) {
+			return string(bytes.TrimSpace([]byte(Unescape(line[len("UID:"):end]))))
+		}
+	}
+	if l, ok := Open(raw).Find("UID"); ok {
+		return l.Text()
+	}
+	return ""
+}
+
 // Has tells whether a component has a property of its own or of its parts
 // called name (upper case). It may say yes where the name stands in a text.
 func Has(raw []byte, name string) bool {

@@ -59,7 +59,7 @@ func fresh(dst []byte, intakeIdentity string, id identity.ID, uid, key string, e
 	dst = event.Append(dst, e, uid, fit(recurrence, zones), []event.Mark{
 		{Name: event.PropID, Value: id.String()},
 		{Name: event.PropIntake, Value: ical.Escape(intakeIdentity)},
-		{Name: event.PropKey, Value: ical.Escape(key)},
+		{Name: event.PropKey, Value: ical.Escape(event.Clean(key))},
 	}, stamp)
 	return agree.AppendSealed(dst, from, &seal, event.AppendReminders(nil, e))
 }

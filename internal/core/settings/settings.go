@@ -5,6 +5,7 @@
 package settings
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"strconv"
@@ -66,8 +67,12 @@ type File struct {
 // Read reads text against the definitions. The faults are all the mistakes
 // that could be told apart; the file is usable only when there are none.
 func Read(name string, text []byte, definitions []Setting) (*File, []*fault.Fault) {
-	f := &File{Name: name, lines: strings.Split(strings.ReplaceAll(string(text), "\r\n", "\n"), "\n")}
+	f := &File{Name: name}
 	f.Root = &Value{file: f}
+	if problem := excess(text); problem != nil {
+		return f, []*fault.Fault{problem.At(fault.Place{File: name, Line: problem.Place.Line})}
+	}
+	f.lines = strings.Split(strings.ReplaceAll(string(text), "\r\n", "\n"), "\n")
 	doc, err := parser.ParseBytes(text, 0)
 	if err != nil {
 		return f, []*fault.Fault{f.syntax(err)}
@@ -83,6 +88,32 @@ func Read(name string, text []byte, definitions []Setting) (*File, []*fault.Faul
 	r := reader{file: f}
 	r.group(f.Root, doc.Docs[0].Body, definitions, "this file")
 	return f, r.faults
+}
+
+// The limits of a settings file. The library that reads it takes memory by the
+// square of how deep its values lie in each other.
+const (
+	maxSize   = 1 << 20 // octets
+	maxNested = 50      // brackets, braces or dashes in each other
+	maxIndent = 200     // columns
+)
+
+// excess refuses what no person writes, before it is read.
+func excess(text []byte) *fault.Fault {
+	if len(text) > maxSize {
+		return fault.Newf("has more than %d KiB, the most a settings file can have", maxSize>>10).Do("check that it is the right file")
+	}
+	depth, number := 0, 0
+	for line := range bytes.Lines(text) {
+		number++
+		indent := len(line) - len(bytes.TrimLeft(line, " \t-?"))
+		depth = max(0, depth+bytes.Count(line, []byte("["))+bytes.Count(line, []byte("{"))-bytes.Count(line, []byte("]"))-bytes.Count(line, []byte("}")))
+		opened := bytes.Count(line, []byte("[")) + bytes.Count(line, []byte("{"))
+		if depth > maxNested || opened > 20*maxNested || indent > maxIndent {
+			return fault.Newf("its values lie more than %d deep in each other", maxNested).At(fault.Place{Line: number}).Do("check that it is the right file")
+		}
+	}
+	return nil
 }
 
 func (f *File) syntax(err error) *fault.Fault {

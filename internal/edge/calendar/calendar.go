@@ -51,6 +51,9 @@ type Backend interface {
 var (
 	// ErrChanged means that someone else changed the calendar since it was read.
 	ErrChanged = errors.New("was changed by someone else while it was being compared; nothing was written")
+	// ErrExists means that an event was to be created under a UID that stands
+	// there already.
+	ErrExists = errors.New("there is an event of this UID already; it was not touched")
 	// ErrDamaged means that the structure of a calendar is broken, so that it
 	// must not be written.
 	ErrDamaged = errors.New("is damaged and was not touched")
@@ -63,6 +66,17 @@ type Spec struct {
 	File   string // path of an iCalendar file
 	Folder string // path of a folder with one .ics file for each event
 	Made   bool   // a load makes it, and the folder it is in, where it does not exist
+}
+
+// UID gives the UID of the object that an edit is about.
+func (e Edit) UID() string {
+	switch {
+	case e.Old != nil:
+		return e.Old.UID
+	case len(e.New) > 0:
+		return ical.UIDOf(e.New[0])
+	}
+	return ""
 }
 
 // Path is where the calendar is, as messages call it.

@@ -193,6 +193,9 @@ func openBook(path string, o *Options) (sheet.Book, error) {
 	if o.Name == "" {
 		o.Name = path
 	}
+	if info, err := os.Stat(path); err == nil && !info.Mode().IsRegular() && !info.IsDir() { // a pipe
+		return openStream(&pipe{path: path}, *o)
+	}
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, openFault(path, o.Name, err)
@@ -202,6 +205,21 @@ func openBook(path string, o *Options) (sheet.Book, error) {
 		f.Close()
 	}
 	return b, err
+}
+
+// pipe opens a file once it is read, as opening a pipe may wait for ever.
+type pipe struct {
+	path string
+	file *os.File
+}
+
+func (p *pipe) Read(b []byte) (n int, err error) {
+	if p.file == nil {
+		if p.file, err = os.Open(p.path); err != nil {
+			return 0, err
+		}
+	}
+	return p.file.Read(b)
 }
 
 // maxStream is the largest stream that is read, in bytes.
@@ -215,7 +233,7 @@ func openStream(r io.Reader, o Options) (sheet.Book, error) {
 		return nil, fault.Newf("cannot be kept while it is read: %w", err).At(fault.Place{File: o.Name}).FromOutside()
 	}
 	_ = os.Remove(f.Name()) // where the system allows, it is gone once closed
-	n, err := io.Copy(f, o.Budget.Reader(io.LimitReader(r, maxStream+1)))
+	n, err := o.Budget.Copy(f, io.LimitReader(r, maxStream+1))
 	if err == nil && n > maxStream {
 		err = fault.Newf("is longer than 2 GiB").At(fault.Place{File: o.Name}).Do("split it")
 	}

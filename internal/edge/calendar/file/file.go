@@ -187,10 +187,7 @@ func (f *File) Apply(ctx context.Context, edits []calendar.Edit) ([]calendar.Res
 		case err != nil:
 			results[i].Err = err
 		case len(e.New) > 0: // the new file was read back as a whole, and is what was written
-			results[i].Held = &ical.Object{Raws: e.New}
-			if e.Old != nil {
-				results[i].Held.UID = e.Old.UID
-			}
+			results[i].Held = &ical.Object{UID: e.UID(), Raws: e.New}
 		}
 	}
 	return results, err
@@ -215,6 +212,9 @@ func (f *File) apply(ctx context.Context, edits []calendar.Edit) error {
 		return f.unwritten(err)
 	}
 	if err := f.unchanged(true); err != nil {
+		return err
+	}
+	if err := f.free(edits); err != nil {
 		return err
 	}
 	object, want := make([]ical.ObjectEdit, len(edits)), f.doc.Components()
@@ -244,6 +244,31 @@ func (f *File) apply(ctx context.Context, edits []calendar.Edit) error {
 	}
 	f.stale = true
 	return nil
+}
+
+// free makes sure that nothing stands under the UIDs of what is created.
+func (f *File) free(edits []calendar.Edit) error {
+	fresh := make(map[string]bool, len(edits))
+	for _, e := range edits {
+		if e.Old != nil {
+			continue
+		}
+		if uid := e.UID(); fresh[uid] {
+			return f.exists(uid)
+		} else {
+			fresh[uid] = true
+		}
+	}
+	for i := range f.doc.Objects {
+		if uid := f.doc.Objects[i].UID; fresh[uid] {
+			return f.exists(uid)
+		}
+	}
+	return nil
+}
+
+func (f *File) exists(uid string) *fault.Fault {
+	return fault.Newf("event %s: %w", fault.Shorten(uid, 80), calendar.ErrExists).At(f.at()).Do("load again; if it is not yours, give the row another key").FromOutside()
 }
 
 // confirm reads the new file from the disk's side, before it takes the old

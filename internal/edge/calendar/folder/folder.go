@@ -206,7 +206,7 @@ func (f *Folder) one(e calendar.Edit) calendar.Result {
 	switch {
 	case e.Old == nil:
 		if err = replace.Create(s.path, o, writes(s.want)); errors.Is(err, fs.ErrExist) {
-			err = f.changed(name)
+			err = fault.Newf("%w", calendar.ErrExists).At(f.at(name)).Do("load again; if it is not yours, give the row another key").FromOutside()
 		}
 	case len(s.want) == 0:
 		err = os.Remove(s.path)
@@ -222,7 +222,7 @@ func (f *Folder) one(e calendar.Edit) calendar.Result {
 	if len(e.New) == 0 {
 		return calendar.Result{}
 	}
-	return calendar.Result{Held: &ical.Object{UID: uidOf(e), Raws: e.New, File: name}}
+	return calendar.Result{Held: &ical.Object{UID: e.UID(), Raws: e.New, File: name}}
 }
 
 // step works out an edit. A file that is not the one read any more is an
@@ -231,7 +231,7 @@ func (f *Folder) step(e calendar.Edit) (step, error) {
 	var b bytes.Buffer
 	if e.Old == nil {
 		err := (&ical.Document{}).Write(&b, []ical.ObjectEdit{ical.ObjectEdit(e)}, f.zones)
-		return step{path: filepath.Join(f.dir, fileName(uidOf(e))), want: b.Bytes()}, err
+		return step{path: filepath.Join(f.dir, fileName(e.UID())), want: b.Bytes()}, err
 	}
 	entry := f.byObject[e.Old]
 	if entry == nil {
@@ -300,17 +300,6 @@ func same(text []byte) func(*os.File) error {
 		}
 		return err
 	}
-}
-
-// uidOf gives the UID of the object that an edit is about.
-func uidOf(e calendar.Edit) string {
-	if e.Old != nil {
-		return e.Old.UID
-	}
-	if l, ok := ical.Open(e.New[0]).Find("UID"); ok {
-		return l.Text()
-	}
-	return ""
 }
 
 // fileName gives the name of an event's file: its UID, where that can be a

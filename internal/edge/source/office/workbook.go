@@ -294,7 +294,7 @@ func (w *workbook) readShared(p *zip.File) ([]string, error) {
 		if k == xmlStart && x.is("si") {
 			text := x.content("rPh")
 			out = append(out, text)
-			if size += len(text) + 16; size > sheet.MaxShared {
+			if size += len(text) + 48; size > sheet.MaxShared {
 				return nil, fmt.Errorf("its texts have more than %d MiB", sheet.MaxShared>>20)
 			}
 		}

@@ -25,7 +25,7 @@ type Budget struct {
 // The limits of one source. A million rows of twenty columns are well within
 // them.
 const (
-	MaxCells  = 24_000_000
+	MaxCells  = 20_000_000
 	MaxText   = 1 << 30 // octets of all texts together
 	MaxRead   = 8 << 30 // octets read and unpacked, a page's tables each anew
 	MaxTime   = 10 * time.Minute
@@ -79,6 +79,26 @@ func (b *Budget) Row(row table.Row) error {
 
 // Reader reads from r as long as the budget lasts.
 func (b *Budget) Reader(r io.Reader) io.Reader { return &budgeted{b, r} }
+
+// Copy copies a stream. It comes back when the context ends, even while the
+// stream has nothing to give; what reads it is left behind then.
+func (b *Budget) Copy(w io.Writer, r io.Reader) (int64, error) {
+	type result struct {
+		n   int64
+		err error
+	}
+	done := make(chan result, 1)
+	go func() {
+		n, err := io.Copy(w, b.Reader(r))
+		done <- result{n, err}
+	}()
+	select {
+	case d := <-done:
+		return d.n, d.err
+	case <-b.ctx.Done():
+		return 0, b.ctx.Err()
+	}
+}
 
 type budgeted struct {
 	*Budget

@@ -41,6 +41,7 @@ func (t *TimeZones) Define(raw []byte) error {
 		return nil
 	}
 	t.own[z.Name()] = z
+	delete(t.known, z.Name())
 	return nil
 }
 

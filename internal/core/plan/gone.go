@@ -116,7 +116,7 @@ func (g *goner) take(place int32, f *Found, view *event.View, leftOut string) {
 		g.report(place, f, view, leftOut, nil, "")
 	case seal.Edited(&view.Event, h.Zones):
 		g.report(place, f, view, leftOut, nil, "; kept, as someone changed it in the calendar")
-	case g.Intake.Gone == "cancel" && view.Text(event.Status) == "cancelled":
+	case (g.Intake.Gone == "cancel" || h.overrides(f) > 0) && view.Text(event.Status) == "cancelled":
 		g.report(place, f, view, leftOut, nil, "; it is cancelled already")
 	case g.Intake.Gone == "cancel":
 		g.cancel(place, f, view, leftOut, "; it is cancelled")

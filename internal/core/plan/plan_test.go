@@ -120,7 +120,9 @@ func (w *world) apply(p *Plan) {
 	for i := range p.Edits {
 		e := &p.Edits[i]
 		list := w.calendars[e.Calendar]
-		at := slices.IndexFunc(list, func(o *ical.Object) bool { return o.UID == e.UID && (e.Kind == Create || slices.EqualFunc(o.Raws, e.Before, bytes.Equal)) })
+		at := slices.IndexFunc(list, func(o *ical.Object) bool {
+			return o.UID == e.UID && (e.Kind == Create || slices.EqualFunc(o.Raws, e.Before, bytes.Equal))
+		})
 		require.Equal(w, e.Kind == Create, at < 0, "%s of %s in %s", e.Kind, e.UID, e.Calendar)
 		if e.Needs > 0 {
 			require.True(w, p.Edits[e.Needs-1].Done)

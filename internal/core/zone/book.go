@@ -9,6 +9,7 @@ import (
 	"maps"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -131,12 +132,9 @@ func (b *Book) read(name string) (*Zone, error) {
 }
 
 func parseOffset(name string, m []string) (*Zone, error) {
-	var h, min int
-	fmt.Sscan(m[2], &h)
-	if m[3] != "" {
-		fmt.Sscan(m[3], &min)
-	}
-	if h > 14 || min > 59 {
+	h, _ := strconv.Atoi(m[2])   // digits, as the pattern has it
+	min, _ := strconv.Atoi(m[3]) // or nothing, which is 0
+	if h > 14 || min > 59 || h == 14 && min > 0 {
 		return nil, fmt.Errorf("%q is not an offset from UTC", name)
 	}
 	seconds := h*3600 + min*60

@@ -66,3 +66,79 @@ func TestFind(t *testing.T) {
 		assert.Error(t, err, bad)
 	}
 }
+
+// TestTimes has one instant in every form, shown and brought from zone to zone.
+func TestTimes(t *testing.T) {
+	book, err := NewBook(nil)
+	require.NoError(t, err)
+	assert.NotEmpty(t, book.Release())
+	lisbon, err := book.Find("Europe/Lisbon")
+	require.NoError(t, err)
+	east, err := book.Find("+05:30")
+	require.NoError(t, err)
+	wall := Wall(2026, 7, 5, 12, 0, 0)
+	for _, tt := range []struct {
+		at             Time
+		shown, name    string
+		instant        int64
+		lisbon, inView string // in Lisbon; where Lisbon's clock shows it
+	}{
+		{In(lisbon, wall), "2026-07-05T12:00:00+01:00", "Europe/Lisbon", wall - 3600, "2026-07-05T12:00:00+01:00", "2026-07-05T11:00:00Z"},
+		{In(UTC, wall), "2026-07-05T12:00:00Z", "UTC", wall, "2026-07-05T13:00:00+01:00", "2026-07-05T12:00:00Z"},
+		{In(east, wall), "2026-07-05T06:30:00Z", "UTC", wall - 19800, "2026-07-05T07:30:00+01:00", "2026-07-05T06:30:00Z"},
+		{In(nil, wall), "2026-07-05T12:00:00", "", wall, "2026-07-05T12:00:00", "2026-07-05T11:00:00Z"},
+		{Time{Wall: Midnight(wall), Form: Date}, "2026-07-05", "", Midnight(wall), "2026-07-05", "2026-07-04T23:00:00Z"},
+	} {
+		assert.Equal(t, tt.shown, tt.at.RFC3339())
+		assert.Equal(t, tt.name, tt.at.ZoneName())
+		assert.Equal(t, tt.instant, tt.at.Instant(nil))
+		assert.Equal(t, tt.lisbon, tt.at.InZone(lisbon).RFC3339())
+		assert.Equal(t, tt.at, tt.at.InZone(nil))
+		assert.Equal(t, tt.inView, Civil(tt.at.Instant(lisbon)).Format(time.RFC3339))
+		if tt.at.Form > Floating {
+			assert.Equal(t, Civil(tt.instant).Format(time.RFC3339), tt.at.InZone(UTC).RFC3339())
+		}
+	}
+	assert.True(t, Time{}.IsZero())
+	assert.Empty(t, Time{}.RFC3339())
+	old := In(lisbon, Wall(1900, 1, 1, 12, 0, 0))
+	assert.Equal(t, "1900-01-01T12:00:00-00:36:45", old.RFC3339(), "an offset with seconds")
+	renamed := lisbon.Named("/almanach/Europe/Lisbon")
+	assert.Equal(t, "/almanach/Europe/Lisbon", renamed.Name())
+	assert.True(t, renamed.SameRules(lisbon))
+	assert.True(t, UTC.IsUTC() && UTC.Constant() && !lisbon.Constant())
+	assert.False(t, lisbon.SameRules(nil))
+	flat := New("Quay", Offset{Seconds: 7200}, []Shift{{At: 0, To: Offset{Seconds: 3600}}})
+	assert.True(t, flat.SameRules(New("Pier", Offset{Seconds: 7200}, []Shift{{At: 0, To: Offset{Seconds: 3600}}})))
+	assert.False(t, flat.SameRules(New("Pier", Offset{Seconds: 7200}, []Shift{{At: 0, To: Offset{Seconds: 0}}})))
+}
+
+func TestUnknown(t *testing.T) {
+	book, err := NewBook(nil)
+	require.NoError(t, err)
+	for name, want := range map[string]string{"Europe/Lisbonn": `did you mean "Europe/Lisbon"?`, "lisbn": `did you mean "Europe/Lisbon"?`, "New York": "America/New_York", "???": "write a name such as Europe/Lisbon"} {
+		assert.Contains(t, book.Unknown(name).Error(), want, name)
+	}
+	assert.Contains(t, book.Names(), "Atlantic/Azores")
+}
+
+// TestOffsets finds every offset there is, in every spelling.
+func TestOffsets(t *testing.T) {
+	book, err := NewBook(nil)
+	require.NoError(t, err)
+	for minutes := -14 * 60; minutes <= 14*60; minutes += 15 {
+		h, m, sign := max(minutes, -minutes)/60, max(minutes, -minutes)%60, "+"
+		if minutes < 0 {
+			sign = "-"
+		}
+		names := []string{FormatOffset(minutes*60, ":"), FormatOffset(minutes*60, ""), "UTC" + FormatOffset(minutes*60, ":"), "gmt" + FormatOffset(minutes*60, ":")}
+		if m == 0 {
+			names = append(names, sign+FormatOffset(h*3600, "")[1:3], "UTC"+sign+time.Unix(0, 0).UTC().Add(time.Duration(h) * time.Hour).Format("15")[:2])
+		}
+		for _, name := range names {
+			z, err := book.Find(name)
+			require.NoError(t, err, name)
+			assert.Equal(t, minutes*60, z.OffsetAt(0).Seconds, name)
+		}
+	}
+}

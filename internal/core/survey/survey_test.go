@@ -1,0 +1,95 @@
+package survey
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// look surveys rows, a line each with bars between the cells.
+func look(t *testing.T, rows string) (*Survey, table.Header) {
+	t.Helper()
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	var header table.Header
+	var s *Surveyor
+	for n, line := range strings.Split(strings.TrimSpace(rows), "\n") {
+		cells := strings.Split(line, "|")
+		if n == 0 {
+			header = cells
+			s = New(header, moment.Settings{Present: time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC), Zones: book})
+			continue
+		}
+		row := table.Row{Number: int32(n + 1)}
+		for _, c := range cells {
+			cell := table.Cell{Kind: table.Text, Text: c}
+			if c == "" {
+				cell = table.Cell{}
+			}
+			row.Cells = append(row.Cells, cell)
+		}
+		s.Add(row)
+	}
+	return s.Finish(), header
+}
+
+const bookings = `Booking no|Vessel|Day|From|Until|Berth|Status
+TH-1|Corvane|14/03/2026|08:00|09:30|1|confirmed
+TH-2|Grey Petrel|15/03/2026|10:00|11:00|2|tentative
+TH-3|Corvane||12:00|12:30|1|confirmed
+TH-4|Gull|05/03/2026|7:15|8:00||cancelled
+Total||||||`
+
+func TestSurvey(t *testing.T) {
+	s, header := look(t, bookings)
+	assert.Equal(t, 4, s.Rows)
+	assert.Equal(t, []int{6}, s.Totals)
+	var columns []string
+	for _, c := range s.Columns {
+		columns = append(columns, strings.Join([]string{c.Letter, c.Header, c.Kind, c.Field, c.Sure}, " "))
+	}
+	assert.Equal(t, []string{"A Booking no text  ", "B Vessel text title surely", "C Day date start surely", "D From time of day start surely", "E Until time of day end surely", "F Berth number location surely", "G Status text status surely"}, columns)
+	assert.Equal(t, []int{4, 3}, []int{s.Columns[0].Distinct, s.Columns[1].Distinct})
+	assert.Equal(t, []string{"Corvane", "Grey Petrel", "Gull"}, s.Columns[1].Samples)
+	assert.Contains(t, s.Columns[2].Dates, "day first: rows 2, 3")
+	require.NotEmpty(t, s.Keys)
+	assert.Equal(t, []string{"Booking no"}, s.Keys[0].Columns)
+
+	text := s.Write(Draft{Name: "calls", From: "calls.csv", Header: header, Day: "2 March 2026", Calendars: []string{"berths"}, Zone: "Europe/Lisbon"})
+	for _, want := range []string{"name: calls", "key: Booking no", `title: "{Vessel}"`, `start: "{Day} {From}"`, `end: "{Until}"`, `location: "{Berth}"`, `status: "{Status}"`, "# surely"} {
+		assert.Contains(t, text, want)
+	}
+	assert.Equal(t, "{Vessel}", s.Template("title"))
+	assert.Empty(t, s.Template("url"))
+}
+
+func TestKeys(t *testing.T) {
+	for _, tt := range []struct{ name, rows, keys, near string }{
+		{"a number before a name", "Name|Ref\na|1\nb|2\nc|3", "Ref, Name", ""},
+		{"one double spoils it", "Ref|Name\n1|a\n2|b\n2|c\n4|d\n5|d", "Ref and Name", "Ref"},
+		{"two together", "Day|Berth|Ship\n1 May|1|a\n1 May|2|a\n2 May|1|a\n2 May|2|a", "Berth and Day", ""},
+		{"none", "Ship\na\na\na\nb", "", ""},
+	} {
+		s, _ := look(t, tt.rows)
+		join := func(keys []Key) string {
+			var out []string
+			for _, k := range keys {
+				out = append(out, strings.Join(k.Columns, " and "))
+			}
+			return strings.Join(out, ", ")
+		}
+		assert.Equal(t, tt.keys, join(s.Keys), tt.name)
+		assert.Equal(t, tt.near, join(s.Near), tt.name)
+	}
+	s, header := look(t, "Name|Ref\nx|a\ny|b")
+	require.NotNil(t, s.Problem)
+	text := s.Write(Draft{Name: "calls", From: "calls.csv", Header: header, Day: "today"})
+	assert.Contains(t, text, "no column holds dates: say when the events start")
+}

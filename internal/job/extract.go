@@ -34,40 +34,53 @@ func (o *Office) ParseRange(from, to string) (Range, *fault.Fault) {
 	}
 	r := Range{View: z}
 	today := zone.Midnight(z.Wall(o.Now.Unix()))
-	begin, _, f := o.parsePoint(from, "--from", today)
+	begin, f := o.parsePoint(from, "--from", point{z, today, true})
 	if f != nil {
 		return r, f
 	}
-	end, isDay, f := o.parsePoint(to, "--to", zone.Midnight(begin)+6*86400)
+	r.From, _ = begin.zone.Instant(begin.wall)
+	end, f := o.parsePoint(to, "--to", point{z, zone.Midnight(z.Wall(r.From)) + 6*86400, true})
 	if f != nil {
 		return r, f
 	}
-	if isDay {
-		end += 86400
+	if end.isDay {
+		end.wall += 86400
 	}
-	r.From, _ = z.Instant(begin)
-	r.To, _ = z.Instant(end)
+	r.To, _ = end.zone.Instant(end.wall)
 	if r.To <= r.From {
 		return r, fault.Newf("--to %s lies before --from %s", to, from).Do("swap them")
 	}
 	return r, nil
 }
 
-// parsePoint reads one end of a range as a wall-clock time.
-func (o *Office) parsePoint(text, flag string, otherwise int64) (wall int64, isDay bool, f *fault.Fault) {
+// point is one end of a range: a day, or a time, on the clock of a zone.
+type point struct {
+	zone  *zone.Zone
+	wall  int64
+	isDay bool
+}
+
+// parsePoint reads one end of a range. A zone or an offset that it names counts;
+// else it is on the clock of otherwise, which is what no text means.
+func (o *Office) parsePoint(text, flag string, otherwise point) (point, *fault.Fault) {
 	if text == "" {
-		return otherwise, true, nil
+		return otherwise, nil
 	}
 	v, f := moment.ReadOne(moment.Settings{Present: o.Now, Stated: true, Zones: o.Zones}, text)
 	switch {
 	case f != nil:
-		return 0, false, f.Do("write %s as 2026-03-05", flag)
+		return otherwise, f.Do("write %s as 2026-03-05", flag)
 	case !v.HasDate || v.HasEndDate || v.EndClock != moment.NoClock:
-		return 0, false, fault.New(text, "is not one day").Do("write %s as 2026-03-05", flag)
-	case v.Clock == moment.NoClock:
-		return v.Date, true, nil
+		return otherwise, fault.New(text, "is not one day").Do("write %s as 2026-03-05", flag)
 	}
-	return v.Date + int64(v.Clock), false, nil
+	p := point{otherwise.zone, v.Date, v.Clock == moment.NoClock}
+	if v.Zone != nil {
+		p.zone = v.Zone
+	}
+	if !p.isDay {
+		p.wall += int64(v.Clock)
+	}
+	return p, nil
 }
 
 // Extract is the occurrences of some calendars in a range.
@@ -90,6 +103,9 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 	out := &Extract{Range: r}
 	for _, name := range names {
 		spec, f := office.Desk.Calendar(name, false)
+		if f == nil && spec.Made && !office.Desk.Has(name) { // only a load makes it
+			f = fault.Unknown("calendar", name, office.Desk.Calendars())
+		}
 		if f != nil {
 			return nil, f
 		}

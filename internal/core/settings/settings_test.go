@@ -90,3 +90,45 @@ func FuzzSettings(f *testing.F) {
 		}
 	})
 }
+
+// TestExcess refuses what no person writes before it is read.
+func TestExcess(t *testing.T) {
+	for name, text := range map[string]string{
+		"brackets": strings.Repeat("[", 1000), "braces over lines": strings.Repeat("a: {\n", 100), "dashes": strings.Repeat("- ", 200), "indents": "a:\n" + strings.Repeat(" ", 300) + "b: 1\n", "size": strings.Repeat("# x\n", 400_000),
+	} {
+		_, faults := Read("x.yaml", []byte(text), nil)
+		require.Len(t, faults, 1, name)
+		assert.Equal(t, "x.yaml", faults[0].Place.File)
+	}
+	f, faults := Read("x.yaml", []byte("a: '[[[ {{'\n"), []Setting{{Name: "a"}})
+	require.Empty(t, faults)
+	assert.Equal(t, "[[[ {{", f.Root.Text("a"))
+}
+
+// TestPages writes the manual and the schema of every kind of setting.
+func TestPages(t *testing.T) {
+	list := []Setting{
+		{Name: "name", Doc: "A name.", Example: "x"}, {Name: "way", Kind: Choice, Choices: []string{"a", "b"}, Doc: "A way.", Example: "a"}, {Name: "many", Kind: Words, Doc: "Words.", Example: "[a]"}, {Name: "n", Kind: Number, Doc: "A number.", Example: "3"}, {Name: "long", Kind: Length, Doc: "A length.", Example: "2h"}, {Name: "sure", Kind: YesNo, Doc: "Sure.", Example: "yes"},
+		{Name: "table", Kind: Table, Doc: "A table.", Example: "{ a: b }"}, {Name: "tables", Kind: Tables, Doc: "Tables.", Example: "{ a: { b: c } }"},
+		{Name: "group", Kind: Group, Doc: "A group.", Fields: []Setting{{Name: "in", Doc: "Inside.", Example: "x"}}}, {Name: "named", Kind: Named, Doc: "Named.", Fields: []Setting{{Name: "file", Doc: "A file.", Example: "x.ics"}}},
+	}
+	page := Manual(list)
+	for _, want := range []string{"`name` A name.\n\n    name: x\n", "One of: a, b.", "### group\n\nA group.\n", "`group.in` Inside.", "### named"} {
+		assert.Contains(t, page, want)
+	}
+	schema := Schema("Title", list)
+	assert.Equal(t, "Title", schema["title"])
+	properties := schema["properties"].(map[string]any)
+	assert.Len(t, properties, len(list))
+	assert.Equal(t, []string{"a", "b"}, properties["way"].(map[string]any)["enum"])
+	f, faults := Read("x.yaml", []byte("name: 'abc'\nmany: [a, b]\nn: 3\nlong: 2h\nsure: yes\ntable: { a: b }\nnamed: { one: { file: x } }\n"), list)
+	require.Empty(t, faults)
+	problem := f.Root.Get("name").Fault(1, "is odd")
+	assert.Equal(t, "   1 | name: 'abc'\n               ^", problem.Excerpt)
+	assert.Equal(t, 1, problem.Place.Line)
+	assert.Equal(t, []string{"a", "b"}, f.Root.Words("many"))
+	assert.Nil(t, f.Root.Words("none"))
+	assert.Equal(t, "abc", f.Root.Get("name").String())
+	assert.Empty(t, (*Value)(nil).String())
+	assert.Equal(t, "is odd", (*Value)(nil).Fault(0, "is odd").Error())
+}

@@ -5,11 +5,11 @@ package replace
 
 import (
 	"errors"
-	"fmt"
 	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 )
 
 // Options say how a file is replaced. The zero value replaces whatever stands
@@ -166,12 +166,19 @@ func link(temp, path string) error {
 // Sweep removes what a run that was killed left beside a file. It must only be
 // called by whoever holds the lock of that file.
 func Sweep(path string) error {
-	stale, err := filepath.Glob(filepath.Join(filepath.Dir(path), "."+filepath.Base(path)+".*"+suffix))
-	if err != nil {
-		return fmt.Errorf("%s: %w", path, err)
+	dir, base := filepath.Dir(path), filepath.Base(path)
+	entries, err := os.ReadDir(dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
 	}
-	for _, name := range stale {
-		if err := os.Remove(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		if !strings.HasPrefix(e.Name(), "."+base+".") || !strings.HasSuffix(e.Name(), suffix) {
+			continue
+		}
+		if err := os.Remove(filepath.Join(dir, e.Name())); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
 	}

@@ -3,6 +3,7 @@ package event
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -238,4 +239,25 @@ func TestReminders(t *testing.T) {
 		assert.Equal(t, want[1], r.trigger())
 		assert.Equal(t, r, ParseReminder(r.String()))
 	}
+}
+
+// TestDurationBesideEnd has an event that says twice when it ends: DTEND counts,
+// and what is written says it once.
+func TestDurationBesideEnd(t *testing.T) {
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	raw := "BEGIN:VEVENT\r\nUID:a\r\nDTSTART:20260305T080000Z\r\nDTEND:20260305T090000Z\r\nDURATION:PT5H\r\nEND:VEVENT\r\n"
+	v, err := Read([]byte(raw), book.Find)
+	require.NoError(t, err)
+	assert.Equal(t, "20260305T080000Z/20260305T090000Z", v.When.String())
+	c := ical.Open([]byte(raw))
+	Write(c, 1<<When, &v.Event)
+	assert.NotContains(t, string(c.Bytes()), "DURATION")
+	// Very many attendees are read in no time.
+	many := strings.Replace(raw, "DURATION:PT5H", strings.Repeat("ATTENDEE:mailto:a@harrow.example\r\n", 20_000)+"COMMENT:x", 1)
+	began := time.Now()
+	v, err = Read([]byte(many), book.Find)
+	require.NoError(t, err)
+	assert.Len(t, v.Guests, 20_000)
+	assert.Less(t, time.Since(began), 5*time.Second)
 }

@@ -43,134 +43,126 @@ type item struct {
 // not change while the view is in use. An error names the line, counted from the component's
 // own first line; the view is then incomplete.
 func Read(raw []byte, zones ical.Zones) (View, error) {
-	var v View
-	var duration *ical.Duration
-	var err error
-	var dates []ical.Line // RDATE and EXDATE
-	var alarm alarmReader
-	fail := func(l ical.Line, e error) {
-		if err == nil && e != nil {
-			err = &LineError{Line: int(l.Number), Property: l.Name(), Err: e}
-		}
-	}
-	time := func(l ical.Line) zone.Time {
-		t, e := ical.ParseTime(l.Value(), l.Param("TZID"), zones)
-		fail(l, e)
-		return t
-	}
+	r := reader{zones: zones}
 	for l := range ical.Lines(raw) {
 		if l.Depth != 0 {
-			alarm.read(l, &v)
+			r.alarm.read(l, &r.view)
 			continue
 		}
-		switch l.Initial() {
-		case 'd':
-			switch {
-			case l.Is("DTSTART"):
-				v.When.Start = time(l)
-			case l.Is("DTEND"):
-				v.When.End = time(l)
-			case l.Is("DURATION"):
-				d, e := ical.ParseDuration(l.Value())
-				fail(l, e)
-				duration = &d
-			case l.Is("DESCRIPTION"):
-				v.SetText(Description, l.Text())
-			}
-		case 's':
-			switch {
-			case l.Is("SUMMARY"):
-				v.SetText(Title, l.Text())
-			case l.Is("STATUS"):
-				v.SetText(Status, statusFrom(string(l.Value())))
-			case l.Is("SEQUENCE"):
-				v.Sequence, _ = strconv.Atoi(string(l.Value()))
-			case l.Is("STYLED-DESCRIPTION"):
-				v.SetText(Styled, l.Text())
-			}
-		case 'l':
-			if l.Is("LOCATION") {
-				v.SetText(Location, l.Text())
-			}
-		case 'u':
-			if l.Is("UID") {
-				v.UID = l.Text()
-			} else if l.Is("URL") {
-				v.SetText(URL, l.Text())
-			}
-		case 'c':
-			if l.Is("CATEGORIES") {
-				v.add(Categories, strings.Join(ical.SplitList(l.Value()), "\n"))
-			} else if l.Is("CLASS") {
-				v.SetText(Visibility, visibilityFrom(string(l.Value())))
-			} else if l.Is("COLOR") {
-				v.SetText(Colour, strings.ToLower(l.Text()))
-			} else if l.Is("CONFERENCE") && v.Text(Conference) == "" {
-				v.SetText(Conference, string(l.Value()))
-			}
-		case 'a':
-			if l.Is("ATTENDEE") {
-				p := readPerson(l)
-				v.Guests = append(v.Guests, p)
-				v.add(Attendees, p.String())
-			} else if l.Is("ATTACH") && !strings.EqualFold(l.Param("VALUE"), "BINARY") {
-				v.add(Attachments, string(l.Value()))
-			}
-		case 'o':
-			if l.Is("ORGANIZER") {
-				p := readPerson(l)
-				v.SetText(Organizer, Person{Name: p.Name, Address: p.Address}.String())
-			}
-		case 'p':
-			if l.Is("PRIORITY") && string(l.Value()) != "0" {
-				v.SetText(Priority, string(l.Value()))
-			}
-		case 't':
-			if l.Is("TRANSP") && strings.EqualFold(string(l.Value()), "TRANSPARENT") {
-				v.SetText(Busy, "free")
-			}
-		case 'r':
-			switch {
-			case l.Is("RRULE"):
-				v.When.Rule = canonicalRule(string(l.Value()))
-			case l.Is("RDATE"):
-				dates = append(dates, l)
-			case l.Is("RECURRENCE-ID"):
-				v.Recurrence = time(l)
-				v.Future = strings.EqualFold(l.Param("RANGE"), "THISANDFUTURE")
-			}
-		case 'e':
-			if l.Is("EXDATE") {
-				dates = append(dates, l)
-			}
-		case 'x':
-			switch {
-			case l.Is(PropID):
-				v.ID = l.Text()
-			case l.Is(PropIntake):
-				v.Intake = l.Text()
-			case l.Is(PropKey):
-				v.Key = l.Text()
-			case l.Is(PropSeal):
-				v.Seal = l.Text()
+		for _, p := range properties[l.Initial()&31] {
+			if l.Is(p.name) {
+				p.read(&r, l)
+				break
 			}
 		}
 	}
+	v := &r.view
 	v.gather()
-	for _, l := range dates {
+	for _, l := range r.dates {
 		v.readDates(l, zones)
 	}
 	sort.Strings(v.When.Extra)
 	sort.Strings(v.When.Except)
-	if err != nil {
-		return v, err
+	if r.err != nil {
+		return r.view, r.err
 	}
 	if v.When.Start.IsZero() {
-		return v, ical.ErrNoTime
+		return r.view, ical.ErrNoTime
 	}
-	v.When.End = end(v.When, duration)
+	v.When.End = end(v.When, r.duration)
 	v.Given = 1<<numFields - 1
-	return v, nil
+	return r.view, nil
+}
+
+// reader reads the properties of one VEVENT.
+type reader struct {
+	view     View
+	zones    ical.Zones
+	duration *ical.Duration
+	dates    []ical.Line // RDATE and EXDATE
+	alarm    alarmReader
+	err      error // the first
+}
+
+func (r *reader) fail(l ical.Line, err error) {
+	if r.err == nil && err != nil {
+		r.err = &LineError{Line: int(l.Number), Property: l.Name(), Err: err}
+	}
+}
+
+func (r *reader) time(l ical.Line) zone.Time {
+	t, err := ical.ParseTime(l.Value(), l.Param("TZID"), r.zones)
+	r.fail(l, err)
+	return t
+}
+
+// propertyReader reads one property.
+type propertyReader struct {
+	name string
+	read func(*reader, ical.Line)
+}
+
+// properties are the properties that an event is read from, by their first
+// letter.
+var properties = func() (out [32][]propertyReader) {
+	text := func(f Field) func(*reader, ical.Line) {
+		return func(r *reader, l ical.Line) { r.view.SetText(f, l.Text()) }
+	}
+	word := func(f Field, form func(string) string) func(*reader, ical.Line) {
+		return func(r *reader, l ical.Line) { r.view.SetText(f, form(string(l.Value()))) }
+	}
+	date := func(r *reader, l ical.Line) { r.dates = append(r.dates, l) }
+	for _, p := range []propertyReader{
+		{"DTSTART", func(r *reader, l ical.Line) { r.view.When.Start = r.time(l) }},
+		{"DTEND", func(r *reader, l ical.Line) { r.view.When.End = r.time(l) }},
+		{"DURATION", (*reader).readDuration},
+		{"RRULE", func(r *reader, l ical.Line) { r.view.When.Rule = canonicalRule(string(l.Value())) }},
+		{"RDATE", date}, {"EXDATE", date},
+		{"RECURRENCE-ID", func(r *reader, l ical.Line) {
+			r.view.Recurrence, r.view.Future = r.time(l), strings.EqualFold(l.Param("RANGE"), "THISANDFUTURE")
+		}},
+		{"SUMMARY", text(Title)}, {"LOCATION", text(Location)}, {"DESCRIPTION", text(Description)}, {"STYLED-DESCRIPTION", text(Styled)}, {"URL", text(URL)},
+		{"STATUS", word(Status, statusFrom)}, {"CLASS", word(Visibility, visibilityFrom)}, {"COLOR", func(r *reader, l ical.Line) { r.view.SetText(Colour, strings.ToLower(l.Text())) }},
+		{"CATEGORIES", func(r *reader, l ical.Line) {
+			r.view.add(Categories, strings.Join(ical.SplitList(l.Value()), "\n"))
+		}},
+		{"CONFERENCE", func(r *reader, l ical.Line) {
+			if r.view.Text(Conference) == "" {
+				r.view.SetText(Conference, string(l.Value()))
+			}
+		}},
+		{"PRIORITY", func(r *reader, l ical.Line) { r.view.SetText(Priority, strings.TrimPrefix(string(l.Value()), "0")) }},
+		{"TRANSP", word(Busy, func(s string) string { return map[bool]string{true: "free"}[strings.EqualFold(s, "TRANSPARENT")] })},
+		{"ORGANIZER", func(r *reader, l ical.Line) {
+			p := readPerson(l)
+			r.view.SetText(Organizer, Person{Name: p.Name, Address: p.Address}.String())
+		}},
+		{"ATTENDEE", func(r *reader, l ical.Line) {
+			p := readPerson(l)
+			r.view.Guests = append(r.view.Guests, p)
+			r.view.add(Attendees, p.String())
+		}},
+		{"ATTACH", func(r *reader, l ical.Line) {
+			if !strings.EqualFold(l.Param("VALUE"), "BINARY") {
+				r.view.add(Attachments, string(l.Value()))
+			}
+		}},
+		{"UID", func(r *reader, l ical.Line) { r.view.UID = l.Text() }},
+		{"SEQUENCE", func(r *reader, l ical.Line) { r.view.Sequence, _ = strconv.Atoi(string(l.Value())) }},
+		{PropID, func(r *reader, l ical.Line) { r.view.ID = l.Text() }},
+		{PropIntake, func(r *reader, l ical.Line) { r.view.Intake = l.Text() }},
+		{PropKey, func(r *reader, l ical.Line) { r.view.Key = l.Text() }},
+		{PropSeal, func(r *reader, l ical.Line) { r.view.Seal = l.Text() }},
+	} {
+		out[p.name[0]&31] = append(out[p.name[0]&31], p)
+	}
+	return out
+}()
+
+func (r *reader) readDuration(l ical.Line) {
+	d, err := ical.ParseDuration(l.Value())
+	r.fail(l, err)
+	r.duration = &d
 }
 
 // end gives the end an event has without DTEND: its duration, else one day

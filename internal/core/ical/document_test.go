@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -127,4 +128,18 @@ func TestTimeZones(t *testing.T) {
 	text := string(z.AppendMissing(nil, [][]byte{[]byte("X;TZID=Europe/Lisbon:1\r\nX;TZID=Quay:1\r\nX;TZID=Known:1\r\nX;TZID=Europe/Lisbon:2\r\nX;TZID=No/Where:1\r\n")}, map[string]bool{"Known": true}))
 	assert.Equal(t, 2, strings.Count(text, "BEGIN:VTIMEZONE"))
 	assert.Contains(t, text, "TZID:Quay")
+}
+
+// TestEditing folds by tabs and sets what stands there twice.
+func TestEditing(t *testing.T) {
+	c := Open([]byte("BEGIN:VEVENT\r\nSUMMARY:one\r\n\ttwo\r\n three\r\nSUMMARY:four\r\nLOCATION:N\r\nsummary:five\r\nBEGIN:VALARM\r\nSUMMARY:ring\r\nEND:VALARM\r\nEND:VEVENT\r\n"))
+	l, ok := c.Find("SUMMARY")
+	require.True(t, ok)
+	assert.Equal(t, "onetwothree", l.Text())
+	c.Set("SUMMARY", nil, nil, "new")
+	assert.Equal(t, "BEGIN:VEVENT\r\nSUMMARY:new\r\nLOCATION:N\r\nBEGIN:VALARM\r\nSUMMARY:ring\r\nEND:VALARM\r\nEND:VEVENT\r\n", string(c.Bytes()))
+	long := AppendLine(nil, "SUMMARY", nil, strings.Repeat("é", 60))
+	for _, part := range bytes.Split(long, []byte("\r\n")) {
+		assert.True(t, utf8.Valid(part), "%q", part)
+	}
 }

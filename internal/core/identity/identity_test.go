@@ -58,6 +58,9 @@ func TestAlike(t *testing.T) {
 	for _, pair := range [][2]Key{{{"TH-70"}, {"TH-7"}}, {{"1.05"}, {"1.5"}}, {{"a", "b"}, {"ab", ""}}, {{"0"}, {""}}} {
 		assert.NotEqual(t, fold(pair[0]), fold(pair[1]), "%q", pair)
 	}
+	for _, r := range "\u200b\u200c\u200d\u2060\ufeff\u00ad\u200e\u200f" {
+		assert.Equal(t, "ab", NormalText("a"+string(r)+"b"), "%U", r)
+	}
 	assert.True(t, Key{"a", ""}.Empty())
 	assert.False(t, Key{"0"}.Empty())
 }

@@ -137,25 +137,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	in.Dates.Order = map[string]moment.Order{"day first": moment.DayFirst, "month first": moment.MonthFirst, "year first": moment.YearFirst}[v.Text("day_order")]
 	in.Dates.Native = map[string]moment.Native{"trust": moment.TrustNative, "swapped": moment.SwapNative}[v.Text("native")]
 	in.Dates.Unix = map[string]time.Duration{"seconds": time.Second, "milliseconds": time.Millisecond}[v.Text("unix")]
-	if e := v.Get("event"); e != nil {
-		for _, c := range e.Values {
-			in.event[c.Name] = template.Source{Text: e.Text(c.Name), At: c}
-		}
-		if c := e.Get("reminders"); c != nil {
-			delete(in.event, "reminders")
-			for _, text := range c.Texts {
-				in.reminders = append(in.reminders, template.Source{Text: text, At: c})
-			}
-		}
-		if c := e.Get("properties"); c != nil {
-			delete(in.event, "properties")
-			for _, p := range c.Values {
-				in.properties = append(in.properties, property{strings.ToUpper(p.Name), template.Source{Text: p.String(), At: p}})
-			}
-		}
-		in.Markdown = e.Text("description_as") == "markdown"
-		delete(in.event, "description_as")
-	}
+	in.readEvent(v.Get("event"))
 	in.Period = Period{From: v.Text("period.from"), To: v.Text("period.to")}
 	in.Needs, in.Clean, in.Clear, in.Send = v.Words("needs"), v.Words("clean"), v.Text("empty") == "clear", v.Text("invitations") == "send"
 	in.Labels = Labels{In: v.Text("labels.in"), Columns: v.Words("labels.columns")}
@@ -174,6 +156,30 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 		faults = append(faults, p.Fault(0, "nothing says whose answer it is").Do("add own_address: with an address under event"))
 	}
 	return in, faults
+}
+
+// readEvent reads what the fields of the event are made of.
+func (in *Intake) readEvent(e *settings.Value) {
+	if e == nil {
+		return
+	}
+	for _, c := range e.Values {
+		in.event[c.Name] = template.Source{Text: e.Text(c.Name), At: c}
+	}
+	if c := e.Get("reminders"); c != nil {
+		delete(in.event, "reminders")
+		for _, text := range c.Texts {
+			in.reminders = append(in.reminders, template.Source{Text: text, At: c})
+		}
+	}
+	if c := e.Get("properties"); c != nil {
+		delete(in.event, "properties")
+		for _, p := range c.Values {
+			in.properties = append(in.properties, property{strings.ToUpper(p.Name), template.Source{Text: p.String(), At: p}})
+		}
+	}
+	in.Markdown = e.Text("description_as") == "markdown"
+	delete(in.event, "description_as")
 }
 
 // Defaults fills in what is derived from the rest.

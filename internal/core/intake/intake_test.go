@@ -11,6 +11,7 @@ import (
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/rule"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 )
@@ -271,5 +272,45 @@ func TestOccurrences(t *testing.T) {
 		"Ferry  20260309T080000Z/20260309T093000Z;FREQ=WEEKLY;COUNT=5;BYDAY=MO", "Ferry 2026-03-09T08:00:00Z 20260309T100000Z/20260309T113000Z", "Ferry 2026-03-16T08:00:00Z 20260316T100000Z/20260316T102000Z", "Ferry 2026-03-23T08:00:00Z 20260324T080000Z/20260324T093000Z", "Ferry 2026-03-30T08:00:00Z 20260330T080000Z/20260330T093000Z cancelled",
 		"Late 2026-04-06T08:00:00Z 20260406T080000Z/20260406T093000Z", "Dredging  20260305/20260307;FREQ=MONTHLY;COUNT=3", "Dredging 2026-04-05 20260407/20260409", "Once  20260305T080000Z/20260305T090000Z",
 		"the event of this key does not repeat, so no date of it can be changed (give the event a recurrence, or this row a key of its own)", `"4" is the key of no series in the source (add the row of the series, or correct the key)`, "held already", "19700101T000000/19700101T000000 cancelled", "its series in row 14 is cancelled (remove this row)",
+	}, got)
+}
+
+// TestUntil brings the end of a rule into the kind of its start: the whole of
+// the last day counts.
+func TestUntil(t *testing.T) {
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	lisbon, err := book.Find("Europe/Lisbon")
+	require.NoError(t, err)
+	at := func(z *zone.Zone) zone.Time { return zone.In(z, zone.Wall(2026, 7, 1, 8, 0, 0)) }
+	day := zone.Time{Wall: zone.Wall(2026, 7, 9, 0, 0, 0), Form: zone.Date}
+	for _, tt := range []struct {
+		start, until zone.Time
+		want         string
+	}{
+		{at(lisbon), day, "2026-07-09T22:59:59Z"}, {at(zone.UTC), day, "2026-07-09T23:59:59Z"}, {at(nil), day, "2026-07-09T23:59:59"}, {zone.Time{Wall: zone.Wall(2026, 7, 1, 0, 0, 0), Form: zone.Date}, day, "2026-07-09"},
+		{at(lisbon), zone.In(nil, zone.Wall(2026, 7, 9, 8, 0, 0)), "2026-07-09T07:00:00Z"}, {at(lisbon), zone.In(zone.UTC, zone.Wall(2026, 7, 9, 8, 0, 0)), "2026-07-09T08:00:00Z"},
+	} {
+		r := rule.Rule{Until: tt.until}
+		placeUntil(&r, event.Span{Start: tt.start, End: tt.start})
+		assert.Equal(t, tt.want, r.Until.RFC3339())
+	}
+}
+
+// TestSpanEdges has spans at the very edge of what is believed.
+func TestSpanEdges(t *testing.T) {
+	_, b := compiled(t, "assume: { overnight: 10h }\nevent: { title: '{No}', start: '{Day} {From}', end: '{End} {Until}', all_day: '{Whole}' }\n",
+		"No|Day|From|End|Until|Whole\n1|2026-03-05|22:00||08:00\n2|2026-03-05|22:00||08:01\n3|2026-03-05||2026-03-07 00:00||yes\n4|2026-03-05||2026-03-07|\n5|2026-03-05|08:00||08:00\n6|2026-03-05|08:00|2026-03-05|24:00\n7|2026-03-05|24:00|2026-03-06|01:00")
+	var got []string
+	for i := range b.Rows {
+		var w Wanted
+		if f := b.Map(b.mapper, i, &w); f != nil {
+			got = append(got, f.Cause.Error())
+			continue
+		}
+		got = append(got, w.Event.When.String())
+	}
+	assert.Equal(t, []string{
+		"20260305T220000Z/20260306T080000Z", "ends at 08:01, before it starts at 22:00; as an event over midnight it would last 10h1m", "20260305/20260307", "20260305/20260308", "ends when it starts, on Thu 5 March 2026 08:00", "20260305T080000Z/20260306T000000Z", "20260306T000000Z/20260306T010000Z",
 	}, got)
 }

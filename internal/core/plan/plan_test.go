@@ -265,6 +265,7 @@ func TestGone(t *testing.T) {
 		{"hidden rows", "delete", one + "~2|Petrel|2026-04-06 08:00|S\n", nil, "same 1 c\nleft out 2 c (hidden row)\ngone 3 c (its row is no longer in the source)\nnothing removed: rows are hidden in the sheet, so nothing was removed"},
 		{"doubled rows", "delete", one + one[len("No|Ship|Start|Berth\n"):] + "2|Petrel|2026-04-06 08:00|S\n", nil, "same 1 c\nleft out 1 c (the same as row 2)\nsame 2 c\ngone 3 c (its row is no longer in the source; it is deleted)\nremove in c"},
 		{"a row that is held is not gone", "delete", one + "2|Petrel|soon|S\n", nil, "same 1 c\nheld 2 c (Start \"soon\" is not a date)\ngone 3 c (its row is no longer in the source; it is deleted)\nremove in c"},
+		{"held here, left out there", "delete", "No|Ship|Start|Berth\n1|Corvane|2026-04-05 08:00|x\n1|Corvane|2026-04-05 08:00|9\n2|Petrel|2026-04-06 08:00|9\n3|Gull|2026-04-07 08:00|1\n", nil, "held 1 c (the condition \"int(Berth) > 5\" fails here: invalid operation: int(x) (1:1))\nleft out 1 c (int(Berth) > 5)\nleft out 2 c (int(Berth) > 5)\nchanged 3 c location:changed\ngone 2 c (its row is left out: int(Berth) > 5; it is deleted)\nchange in c\nremove in c"},
 		{"back again", "cancel", threeCalls, func(w *world) { w.load(plainCalls+"agree: { gone: cancel }\n", one) }, "same 1 c\nchanged 2 c status:changed\nchanged 3 c status:changed\nchange in c\nchange in c"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
@@ -274,6 +275,9 @@ func TestGone(t *testing.T) {
 				tt.before(w)
 			}
 			settings := plainCalls + "agree: { gone: " + tt.policy + " }\n"
+			if strings.HasPrefix(tt.name, "held here") {
+				settings += "leave_out: 'int(Berth) > 5'\n"
+			}
 			p := w.load(settings, tt.rows)
 			assert.Equal(t, tt.want, told(p))
 			again := w.load(settings, tt.rows)

@@ -196,6 +196,12 @@ func (s *Series) In(w Window, yield func(Occurrence)) error {
 		}
 		return nil
 	}
+	return s.repeats(w, replaced, futures, yield)
+}
+
+// repeats gives the occurrences of a series in the window, but for those that
+// an override has replaced.
+func (s *Series) repeats(w Window, replaced map[int64]bool, futures []*event.View, yield func(Occurrence)) error {
 	var seen map[int64]bool
 	if len(s.rules)+len(s.dates) > 1 || s.master.When.AllDay() { // one rule of times never says the same twice
 		seen = map[int64]bool{}

@@ -276,12 +276,19 @@ func (w *words) days() error {
 			return w.ofTheMonth()
 		}
 	}
+	return w.ordinals()
+}
+
+// ordinals reads the first and third Monday, the 1st and 15th: what they are of
+// stands behind the last.
+func (w *words) ordinals() error {
+	t := w.tok(0)
 	n, ok := ordinal(t)
 	if !ok {
 		return fmt.Errorf("%q is not understood", t)
 	}
 	w.at++
-	nth := []int{n} // the first and third Monday: what they are of stands behind the last
+	nth := []int{n}
 	for {
 		next := 0
 		if w.tok(0) == "and" {
@@ -301,11 +308,11 @@ func (w *words) days() error {
 		case isWeekday && n > 5:
 			return fmt.Errorf("no month has %d of one weekday", n)
 		case isWeekday:
-			r.ByDay = append(r.ByDay, Weekday{N: n, Day: d})
+			w.rule.ByDay = append(w.rule.ByDay, Weekday{N: n, Day: d})
 		case n < 1 && !isDay:
 			return fmt.Errorf("%q is not understood", t)
 		default:
-			r.ByMonthDay = append(r.ByMonthDay, n)
+			w.rule.ByMonthDay = append(w.rule.ByMonthDay, n)
 		}
 	}
 	if isWeekday || isDay {

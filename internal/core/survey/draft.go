@@ -67,22 +67,7 @@ func (s *Survey) Write(d Draft) string {
 			line("  "+field+": "+strconv.Quote(text), comment)
 		}
 	}
-	if s.Template("start") == "" {
-		var dated []string
-		for i, c := range s.Columns {
-			if c.Dates != "" {
-				dated = append(dated, match.Reference(d.Header, i))
-			}
-		}
-		switch {
-		case len(dated) == 0:
-			line("  # start: \"{…}\"", "no column holds dates: say when the events start")
-		case len(dated) == 1:
-			line("  # start: "+strconv.Quote(dated[0]), "if it says when the events start")
-		default:
-			line("  # start: "+strconv.Quote(dated[0]), "or "+strings.Join(dated[1:], ", ")+": no name says when the events start")
-		}
-	}
+	s.writeStart(line, d.Header)
 	if s.Template("title") == "" {
 		line("  # title: \"{…}\"", "say what the events are called")
 	}
@@ -96,6 +81,27 @@ func (s *Survey) Write(d Draft) string {
 	line("# leave_out: '…'", "a condition; rows that meet it are left out")
 	line("# cancel_when: '…'", "a condition; the event of such a row is cancelled")
 	return b.String()
+}
+
+// writeStart says which columns hold dates where none was chosen as the start.
+func (s *Survey) writeStart(line func(string, string), header table.Header) {
+	if s.Template("start") != "" {
+		return
+	}
+	var dated []string
+	for i, c := range s.Columns {
+		if c.Dates != "" {
+			dated = append(dated, match.Reference(header, i))
+		}
+	}
+	switch {
+	case len(dated) == 0:
+		line("  # start: \"{…}\"", "no column holds dates: say when the events start")
+	case len(dated) == 1:
+		line("  # start: "+strconv.Quote(dated[0]), "if it says when the events start")
+	default:
+		line("  # start: "+strconv.Quote(dated[0]), "or "+strings.Join(dated[1:], ", ")+": no name says when the events start")
+	}
 }
 
 func (s *Survey) writeKey(line func(string, string)) {

@@ -148,14 +148,26 @@ func TestChanged(t *testing.T) {
 			assert.Empty(t, left)
 		})
 	}
-	// Changed after the new file was written, right before it takes its place.
+	// Changed while the new file is being written, to as many bytes as before.
 	path := filepath.Join(t.TempDir(), "c.ics")
 	require.NoError(t, os.WriteFile(path, []byte(others), 0o600))
 	f := open(t, path)
-	f.stat, _ = os.Stat(path)
-	require.NoError(t, f.unchanged(false))
-	require.NoError(t, os.WriteFile(path, []byte(others+"\n"), 0o600))
-	require.ErrorIs(t, f.unchanged(false), calendar.ErrChanged)
+	done := make(chan error)
+	go func() {
+		for {
+			if found, _ := filepath.Glob(filepath.Join(filepath.Dir(path), ".*.new")); len(found) > 0 {
+				break
+			}
+		}
+		done <- os.WriteFile(path, []byte(strings.Replace(others, "theirs", "others", 1)), 0o600)
+	}()
+	large := call("5", "DESCRIPTION:"+strings.Repeat("x", 12<<20)+"\n")
+	_, err := f.Apply(t.Context(), []calendar.Edit{{New: [][]byte{large}}})
+	require.NoError(t, <-done)
+	require.ErrorIs(t, err, calendar.ErrChanged)
+	got, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, strings.Replace(others, "theirs", "others", 1), string(got))
 }
 
 // swap replaces a file and gives the new one the time of the old.

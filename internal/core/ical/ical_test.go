@@ -25,7 +25,6 @@ func crlf(s string) string { return strings.ReplaceAll(strings.TrimLeft(s, "\n")
 // pieces reads everything, checking that the pieces are the input.
 func pieces(t testing.TB, r *Reader, want []byte) []Piece {
 	t.Helper()
-	r.Mark = "X-MARK"
 	var out []Piece
 	var all []byte
 	line := 1
@@ -39,7 +38,7 @@ func pieces(t testing.TB, r *Reader, want []byte) []Piece {
 		line += bytes.Count(p.Raw, []byte("\n"))
 		all = append(all, p.Raw...)
 		p.Raw = bytes.Clone(p.Raw)
-		p.UID, p.Mark = bytes.Clone(p.UID), bytes.Clone(p.Mark)
+		p.UID = bytes.Clone(p.UID)
 		out = append(out, p)
 	}
 	require.Equal(t, string(want), string(all), "pieces put together are the file")
@@ -49,11 +48,11 @@ func pieces(t testing.TB, r *Reader, want []byte) []Piece {
 func TestReader(t *testing.T) {
 	tests := []struct {
 		name, text string
-		want       string // NAME uid mark; a fault in brackets; . for what lies between
+		want       string // NAME uid; a fault in brackets; . for what lies between
 	}{
 		{"empty", "", ""},
-		{"plain", "BEGIN:VCALENDAR\nVERSION:2.0\nBEGIN:VEVENT\nUID:a\nX-MARK:m\nEND:VEVENT\nEND:VCALENDAR\n", ". . VEVENT/a/m ."},
-		{"mark and UID of the event alone", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID;X=\"a:b\":a\n  b\nBEGIN:VALARM\nUID:no\nX-MARK:no\nEND:VALARM\nEND:VEVENT\nEND:VCALENDAR\n", ". VEVENT/a b ."},
+		{"plain", "BEGIN:VCALENDAR\nVERSION:2.0\nBEGIN:VEVENT\nUID:a\nEND:VEVENT\nEND:VCALENDAR\n", ". . VEVENT/a ."},
+		{"UID of the event alone", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID;X=\"a:b\":a\n  b\nBEGIN:VALARM\nUID:no\nEND:VALARM\nEND:VEVENT\nEND:VCALENDAR\n", ". VEVENT/a b ."},
 		{"lower case, byte order mark, no last ending", "\xef\xbb\xbfbegin:vcalendar\nbegin:vevent\nuid:a\nrecurrence-id:20260101\nend:vevent\nend:vcalendar", ". VEVENT/a/override ."},
 		{"folded BEGIN", "BEGIN:VCALENDAR\nBEGIN:VEV\n ENT\nUID:a\nE\n ND:VEVENT\nEND:VCALENDAR\n", ". VEVENT/a ."},
 		{"two calendars and blank lines", "BEGIN:VCALENDAR\n\nBEGIN:VTODO\nEND:VTODO\n\nEND:VCALENDAR\n\nBEGIN:VCALENDAR\nEND:VCALENDAR\n\n", ". . VTODO . . . . . ."},
@@ -69,9 +68,6 @@ func TestReader(t *testing.T) {
 				s := p.Name
 				if p.UID != nil {
 					s += "/" + string(p.UID)
-				}
-				if p.Mark != nil {
-					s += "/" + string(p.Mark)
 				}
 				if p.Override {
 					s += "/override"

@@ -31,22 +31,13 @@ type Piece struct {
 	Offset   int    // bytes before it
 	Calendar int    // which VCALENDAR of the file it lies in, from 1; 0 outside all
 	UID      []byte // the component's UID as written, nil when there is none
-	Mark     []byte // value of the Reader's marked property, nil when there is none
-
-	// Where UID and Mark stand in Raw, folds included; both 0 for none.
-	UIDSpan, MarkSpan [2]int32
-
-	Override bool // has a RECURRENCE-ID
-	Close    bool // is the END:VCALENDAR line
+	Override bool   // has a RECURRENCE-ID
+	Close    bool   // is the END:VCALENDAR line
 	Fault    *fault.Fault
 }
 
 // A Reader cuts iCalendar text into pieces.
 type Reader struct {
-	// Mark names a property (upper case) whose value each Piece gives, so that
-	// an index over a large file needs no second look at its lines.
-	Mark string
-
 	src    io.Reader // nil when buf holds everything
 	buf    []byte
 	pos    int // first byte of the piece being cut
@@ -245,7 +236,7 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 	}
 	var nested [8]string // deeper ones than any real component has
 	open := append(nested[:0], name)
-	var uid, mark [2]int
+	var uid [2]int
 	for {
 		end := r.logical(at)
 		if end == at {
@@ -269,8 +260,7 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 			}
 			if open = open[:len(open)-1]; len(open) == 0 {
 				p = r.cut(p, end, nil)
-				p.UID, p.UIDSpan = value(p.Raw, uid)
-				p.Mark, p.MarkSpan = value(p.Raw, mark)
+				p.UID = value(p.Raw, uid)
 				return p
 			}
 		case 'U', 'u':
@@ -281,10 +271,6 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 			if len(open) == 1 && isProperty(line, "RECURRENCE-ID") {
 				p.Override = true
 			}
-		default:
-			if r.Mark != "" && len(open) == 1 && isProperty(line, r.Mark) {
-				mark = [2]int{at, end}
-			}
 		}
 		at = end
 	}
@@ -294,45 +280,27 @@ func isProperty(line []byte, name string) bool {
 	return len(line) > len(name) && (line[len(name)] == ':' || line[len(name)] == ';') && hasFold(line, name)
 }
 
-// value gives the value of the property that stands at span in raw, and where
-// it stands itself.
-func value(raw []byte, span [2]int) ([]byte, [2]int32) {
+// value gives the value of the property that stands at span in raw.
+func value(raw []byte, span [2]int) []byte {
 	if span[1] == 0 {
-		return nil, [2]int32{}
+		return nil
 	}
 	line := raw[span[0]:span[1]]
 	text := trimEnding(line)
-	if bytes.IndexByte(text, '\n') < 0 {
-		_, from := split(text)
-		if from < 0 {
-			return nil, [2]int32{}
-		}
-		to := len(text)
-		for from < to && (text[from] == ' ' || text[from] == '\t') {
-			from++
-		}
-		for from < to && (text[to-1] == ' ' || text[to-1] == '\t' || text[to-1] == '\r') {
-			to--
-		}
-		return text[from:to], [2]int32{int32(span[0] + from), int32(span[0] + to)}
+	if bytes.IndexByte(text, '\n') >= 0 {
+		l := cutLine(line, 1)
+		return bytes.TrimSpace(l.Value())
 	}
-	l := cutLine(line, 1)
-	from := span[0] // the value's first byte: as many bytes on as the name has, folds not counted
-	_, at := split(l.text)
-	for n := 0; n < at && from < span[1]; from++ {
-		switch c := raw[from]; {
-		case c == '\r' || c == '\n':
-		case from > span[0] && raw[from-1] == '\n' && (c == ' ' || c == '\t'):
-		default:
-			n++
-		}
+	_, from := split(text)
+	if from < 0 {
+		return nil
 	}
-	return bytes.TrimSpace(l.Value()), [2]int32{int32(from), int32(span[0] + len(text))}
+	return bytes.Trim(text[from:], " \t\r")
 }
 
 // unclosed cuts a component that does not end before offset at.
 func (r *Reader) unclosed(p Piece, name string, uid [2]int, at int) Piece {
-	id, _ := value(r.buf[r.pos:r.pos+at], uid)
+	id := value(r.buf[r.pos:r.pos+at], uid)
 	problem := fault.Newf("%s has no END:%s", name, name)
 	if id != nil {
 		problem = fault.Newf("%s with UID %s has no END:%s", name, fault.Shorten(string(id), 80), name)

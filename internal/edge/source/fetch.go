@@ -44,7 +44,7 @@ func Fetch(ctx context.Context, address string, memory string, o Options) (Reade
 	if err != nil || u.Host == "" || (u.Scheme != "http" && u.Scheme != "https") {
 		return nil, fault.New(o.Name, "is not an http or https address")
 	}
-	o.Budget = sheet.NewBudget(ctx, time.Now())
+	o.Budget = sheet.NewBudget(ctx)
 	limited, cancel := context.WithTimeout(ctx, fetchTime)
 	defer cancel()
 	known, body := recall(address, memory)

@@ -18,7 +18,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
@@ -60,7 +59,7 @@ type Sheet struct {
 // OpenListed is Open, with the file's sheets.
 func OpenListed(ctx context.Context, path string, o Options) (Reader, []Sheet, error) {
 	if o.Budget == nil {
-		o.Budget = sheet.NewBudget(ctx, time.Now())
+		o.Budget = sheet.NewBudget(ctx)
 	}
 	b, err := openBook(path, &o)
 	if err != nil {
@@ -329,7 +328,7 @@ func Files(pattern string) ([]string, error) {
 // Their columns are brought together by name. Of many files only the one being
 // read is open.
 func OpenAll(ctx context.Context, paths []string, o Options) (Reader, error) {
-	o.Budget = sheet.NewBudget(ctx, time.Now())
+	o.Budget = sheet.NewBudget(ctx)
 	parts := make([]Reader, len(paths))
 	for i, p := range paths {
 		one := o

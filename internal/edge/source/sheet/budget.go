@@ -15,7 +15,7 @@ import (
 // belongs to one goroutine.
 type Budget struct {
 	ctx   context.Context
-	until time.Time
+	late  <-chan time.Time
 	steps int
 	cells int64
 	bytes int64
@@ -35,8 +35,8 @@ const (
 )
 
 // NewBudget gives the budget for a source that is read from now on.
-func NewBudget(ctx context.Context, now time.Time) *Budget {
-	return &Budget{ctx: ctx, until: now.Add(MaxTime)}
+func NewBudget(ctx context.Context) *Budget {
+	return &Budget{ctx: ctx, late: time.After(MaxTime)}
 }
 
 func over(format string, args ...any) *fault.Fault {
@@ -53,13 +53,17 @@ func (b *Budget) Step() error {
 }
 
 func (b *Budget) check() error {
-	if err := b.ctx.Err(); err != nil {
-		return err
-	}
-	if time.Now().After(b.until) {
+	select {
+	case <-b.ctx.Done():
+		return b.ctx.Err()
+	case <-b.late:
+		closed := make(chan time.Time)
+		close(closed)
+		b.late = closed // late from now on
 		return over("it takes longer than %d minutes", int(MaxTime/time.Minute))
+	default:
+		return nil
 	}
-	return nil
 }
 
 // Row counts a row that is kept.

@@ -39,7 +39,7 @@ func main() {
 	later[5].eta = "10:00"                    // moved
 	later[6].eta = "14:00"                    // moved, while someone moves it in the calendar too
 	later[9].status = "Withdrawn"             // withdrawn
-	later[11].eta = "15:10"                   // mended
+	later[11].eta = "15:10"                   // corrected
 	later = append(later[:13], later[14:]...) // the doubled call cleared up
 	later = append(later, call{false, "TH-1044", "Ebba Strand", "1", "2026-03-08", "14:00", "2026-03-08", "22:30", "Lune & Co", "desk@lune.example", "Confirmed", ""})
 	write("later/berth-bookings.xlsx", later)

@@ -59,7 +59,7 @@ func demoSteps(dir string) []demoStep {
 			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
 		{why: "The rest of the inbox: the ferry timetable, whose rows are series with days left out; the fairway closures from a page, whole days; the pilots' roster, each duty into its pilot's own calendar.",
 			args: []string{"load", "ferries", "closures", "pilots"}, codes: []int{exitDone}},
-		{why: "Next day. A new sheet has come: one call moved, one was withdrawn, one is added, the unreadable time and the doubled number are mended. Meanwhile someone moved Marram Light to berth 6 in the calendar by hand, and moved Corvane to half past three, which the sheet moved to two o'clock. What did not collide goes in, the hand's work is kept, the collision is yours to settle.",
+		{why: "Next day. A new sheet has come: one call moved, one was withdrawn, one is added, the unreadable time and the doubled number are corrected. Meanwhile someone moved Marram Light to berth 6 in the calendar by hand, and moved Corvane to half past three, which the sheet moved to two o'clock. What did not collide goes in, the hand's work is kept, the collision is yours to settle.",
 			before: func(dir string) error {
 				if err := job.Later(dir); err != nil {
 					return err

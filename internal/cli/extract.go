@@ -20,8 +20,8 @@ func (a *app) extract() *cobra.Command {
 	var columns []string
 	c := &cobra.Command{
 		Use:   "extract [CALENDAR…]",
-		Short: "Take the occurrences of a date range out, with every repeating event expanded",
-		Long: `Take the occurrences of a date range out of calendars, with every repeating
+		Short: "List every event of a date range, with every repeating event expanded",
+		Long: `List every event of a date range in calendars, with every repeating
 event expanded. CALENDAR is a name of the desk or an .ics file; without one, all
 calendars of the desk are taken. Both days of the range are included; without
 --from it begins today, without --to it is a week.`,

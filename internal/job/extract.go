@@ -160,7 +160,7 @@ func occurrences(ctx context.Context, cal calendar.Backend, spec calendar.Spec, 
 		}
 		if err != nil {
 			f := fault.Newf("event %s: %w", fault.Shorten(s.UID, 80), err).At(placeOf(spec, o, err))
-			bad(f.Do("mend it in the calendar"))
+			bad(f.Do("correct it in the calendar"))
 		}
 		if len(in) > 0 {
 			found(s, in)

@@ -92,7 +92,7 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 }
 
 // rival refuses an identity that an intake of the desk has too: its events
-// would be taken for this one's.
+// would be mistaken for this one's.
 func (l *load) rival() *fault.Fault {
 	others := slices.DeleteFunc(l.office.Desk.Identities()[l.in.Identity], func(name string) bool { return l.req.OfDesk && name == l.in.File })
 	if len(others) == 0 {
@@ -105,7 +105,7 @@ func (l *load) rival() *fault.Fault {
 	if what == "" {
 		what = "the source"
 	}
-	return fault.Newf("%q is the identity of intake %s of this desk, whose events would be taken for those of %s", l.in.Identity, others[0], what).
+	return fault.Newf("%q is the identity of intake %s of this desk, whose events would be mistaken for those of %s", l.in.Identity, others[0], what).
 		Do("load it as that intake: almanach load %s --file %s; or, if it is something else, give it another name with --name", others[0], what)
 }
 
@@ -266,7 +266,7 @@ func (o *Office) openCalendar(ctx context.Context, spec calendar.Spec, create bo
 	return opening(file.Open(ctx, spec, o.Zones, create))
 }
 
-// opening keeps a nil of a backend's own type from being taken for one.
+// opening keeps a nil of a backend's own type from being mistaken for one.
 func opening[B calendar.Backend](b B, err error) (calendar.Backend, error) {
 	if err != nil {
 		return nil, err

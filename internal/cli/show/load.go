@@ -65,7 +65,7 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 		style   style
 		remark  string
 	}{
-		{agree.Held, alarm, "nothing is loaded for these until the source is mended"},
+		{agree.Held, alarm, "nothing is loaded for these until the source is corrected"},
 		{agree.Disputed, alarm, "source and calendar both changed it; nothing is written (settle with --take sheet|calendar KEY)"},
 		{agree.Gone, alarm, l.ifStopped("nothing was done about these")},
 		{agree.Edited, accent, "changed in the calendar and kept"},

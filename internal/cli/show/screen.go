@@ -14,7 +14,7 @@ import (
 // Nothing that comes from a source or a calendar may steer a terminal. All that
 // a person reads is written through a Screen, which shows every control
 // character and every mark of writing direction as a dot. Our own colours reach
-// it as marks that no text can contain, as they hold a number drawn anew in each
+// it as marks that no text can contain, as they hold a number chosen afresh in each
 // run.
 
 var nonce = func() string {

@@ -115,6 +115,6 @@ func TestStopped(t *testing.T) {
 	assert.Contains(t, text(LoadOptions{Loaded: true}), "3 events written to berths and read back, before the load stopped\nnot everything was done; load again to go on\n")
 
 	var b bytes.Buffer
-	require.NoError(t, JSON(&b, LoadJSON("calls", nil, errors.Join(fault.New("x", "is odd").At(fault.Place{File: "calls.csv", Row: 3, Column: "ETA"}).Do("mend it")))))
-	assert.JSONEq(t, `{"intake":"calls","totals":{"rows":0,"left_out":0,"held":0,"wanted":0,"new":0,"changed":0,"same":0,"edited":0,"disputed":0,"removed":0,"gone":0},"items":[],"error":[{"row":{"file":"calls.csv","sheet":"","row":3,"page":0,"line":0},"column":"ETA","value":"x","message":"is odd","advice":"mend it"}]}`, b.String())
+	require.NoError(t, JSON(&b, LoadJSON("calls", nil, errors.Join(fault.New("x", "is odd").At(fault.Place{File: "calls.csv", Row: 3, Column: "ETA"}).Do("correct it")))))
+	assert.JSONEq(t, `{"intake":"calls","totals":{"rows":0,"left_out":0,"held":0,"wanted":0,"new":0,"changed":0,"same":0,"edited":0,"disputed":0,"removed":0,"gone":0},"items":[],"error":[{"row":{"file":"calls.csv","sheet":"","row":3,"page":0,"line":0},"column":"ETA","value":"x","message":"is odd","advice":"correct it"}]}`, b.String())
 }

@@ -13,7 +13,7 @@ import (
 // that the calendar was then found to hold. Where the calendar changed the
 // meaning of a field, the seal must say so, or the next load would take that
 // for the work of a person: Confirm gives the components with their seals
-// mended, or nil where nothing is to be written. names are the properties that
+// corrected, or nil where nothing is to be written. names are the properties that
 // the field Properties may speak of, own is the address that Participation is
 // about.
 func Confirm(written, held [][]byte, names []string, own string, zones ical.Zones) [][]byte {

@@ -39,7 +39,7 @@ func TestNearest(t *testing.T) {
 		assert.Equal(t, want, Nearest(name, names), name)
 	}
 	assert.Equal(t, `"Arival" is not a column; did you mean "Arrival"?`, Unknown("column", "Arival", names).Error())
-	assert.Equal(t, `"Vessel" is not an intake; there is: Arrival, Departure, ETA`, Unknown("intake", "Vessel", names).Error())
+	assert.Equal(t, `"Vessel" is not an intake; choose Arrival, Departure or ETA`, Unknown("intake", "Vessel", names).Error())
 	many := make([]string, 20)
 	for i := range many {
 		many[i] = "x"

@@ -1,7 +1,6 @@
 package fault
 
 import (
-	"fmt"
 	"strings"
 )
 
@@ -28,15 +27,13 @@ func Unknown(what, name string, candidates []string) *Fault {
 	if near := Nearest(name, candidates); near != "" {
 		return f.Do("did you mean %q?", near)
 	}
-	if len(candidates) > 0 {
-		shown := candidates
-		if len(shown) > 12 {
-			shown = shown[:12]
-		}
-		f.Advice = fmt.Sprintf("there is: %s", strings.Join(shown, ", "))
-		if len(shown) < len(candidates) {
-			f.Advice += ", …"
-		}
+	switch n := len(candidates); {
+	case n > 12:
+		f.Advice = "choose " + strings.Join(candidates[:12], ", ") + ", …"
+	case n > 1:
+		f.Advice = "choose " + strings.Join(candidates[:n-1], ", ") + " or " + candidates[n-1]
+	case n == 1:
+		f.Advice = "there is only " + candidates[0]
 	}
 	return f
 }

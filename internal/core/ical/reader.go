@@ -149,7 +149,7 @@ func componentName(raw []byte) string {
 }
 
 // Next gives the next piece, or io.EOF after the last. A piece with a Fault
-// is damaged: its bytes are whole, but it must not be taken for a component.
+// is damaged: its bytes are whole, but it must not be treated as a component.
 // Any other error is the source's.
 func (r *Reader) Next() (Piece, error) {
 	for len(r.buf)-r.pos < 3 && r.fill() { // enough to see a byte order mark

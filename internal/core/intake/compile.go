@@ -193,7 +193,7 @@ func (c *compilation) fields() {
 	}
 	for _, p := range in.properties {
 		if reserved[p.name] || strings.HasPrefix(p.name, "X-ALMANACH-") || !validName(p.name) {
-			f := fault.New(p.name, "cannot be set as a property").Do("set it by the field of the event it belongs to, or take a name of your own that begins with X-")
+			f := fault.New(p.name, "cannot be set as a property").Do("set it by the field of the event it belongs to, or choose a name that begins with X-")
 			c.keep(p.At.Locate(f, 0))
 			continue
 		}

@@ -93,7 +93,7 @@ type From struct {
 	Records  string // path of the records in a JSON document
 }
 
-// Assume is what is taken for granted where a row does not say.
+// Assume is what is assumed where a row does not say.
 type Assume struct {
 	Length    time.Duration // 0: nothing
 	Overnight time.Duration

@@ -7,7 +7,7 @@ import (
 	"almanach/internal/core/moment"
 )
 
-// Notes says what was taken for granted in mapping one row. It is a set.
+// Notes says what was assumed in mapping one row. It is a set.
 type Notes uint16
 
 // What a mapping can take for granted.

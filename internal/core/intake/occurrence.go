@@ -130,7 +130,7 @@ func (b *Batch) mapOccurrence(m *Mapper, i int, o changedDate, w *Wanted) *fault
 		return fault.New(b.Mapping.Key(b.Rows[i]).String(), "is the key of no series in the source").Do("add the row of the series, or correct the key")
 	}
 	if b.fate[master] != WantedRow || m.Map(b.Rows[master], w) != nil {
-		return fault.Newf("its series in row %d is held", b.Rows[master].Number).Do("mend that row first")
+		return fault.Newf("its series in row %d is held", b.Rows[master].Number).Do("correct that row first")
 	}
 	if w.Cancel {
 		return fault.Newf("its series in row %d is cancelled", b.Rows[master].Number).Do("remove this row")

@@ -77,7 +77,7 @@ type Assumption uint8
 const (
 	AssumedYear    Assumption = 1 << iota // the year was not written
 	AssumedCentury                        // the year had two digits
-	AssumedSerial                         // a bare number was taken for a spreadsheet date
+	AssumedSerial                         // a bare number was read as a spreadsheet date
 	AssumedSwap                           // day and month were put back, as the intake says
 )
 

@@ -687,7 +687,7 @@ func (p *parser) linksHere(s sense) bool {
 	return (p.sense(1).is&isLink != 0 && p.tok(1).kind == 'w') || (h.date.form != noDate && h.clock == noClock && p.tok(1).kind == 'n' && p.startsClock(1))
 }
 
-// otherDate tells whether the text holds a date besides the word at hand, so
+// otherDate tells whether the text holds a date besides the current word, so
 // that "mar" is a Tuesday and not a month.
 func (p *parser) otherDate() bool {
 	if p.half().date.form != noDate {

@@ -36,7 +36,7 @@ type Plan struct {
 	Guards   []Guard
 	NoGone   string           // why nothing was taken out of a calendar
 	Past     int              // events gone that are wholly past; they are listed only when that is asked for
-	Assumed  map[string][]int // what was taken for granted, and in which rows
+	Assumed  map[string][]int // what was assumed, and in which rows
 	Notes    []string         // what else is to be said: conditions that no row meets, takes that settled nothing
 	Texts    []string         // what each bit of Item.Notes says
 	Names    []string         // the properties that the field Properties may speak of
@@ -192,7 +192,7 @@ func (p *Plan) Left() bool {
 	return p.Totals.Held > 0 || p.Totals.Disputed > 0 || len(p.Guards) > 0
 }
 
-// NoteTexts gives in words what was taken for granted for an item.
+// NoteTexts gives in words what was assumed for an item.
 func (p *Plan) NoteTexts(n intake.Notes) []string {
 	var out []string
 	for i, text := range p.Texts {

@@ -30,7 +30,7 @@ type shard struct {
 	masters map[identity.ID]*master
 	cancels int
 	text    []byte        // new events, one behind the other
-	wanted  intake.Wanted // what the row at hand wants
+	wanted  intake.Wanted // what the current row wants
 	copies  []standing    // and where it stands
 }
 
@@ -323,7 +323,7 @@ func (s *shard) unread(i int, id identity.ID, c standing, err error) {
 	item := s.item(i, agree.Disputed, c.from, c.found.Object.UID)
 	item.Event, item.Title = nil, ""
 	s.dispute(id, agree.Disputed)
-	item.Reason = fault.Newf("its event in calendar %s, %s, cannot be read: %w", s.Holdings[c.from].Name, lineOf(&c.found, err), err).Do("mend it there").Reason()
+	item.Reason = fault.Newf("its event in calendar %s, %s, cannot be read: %w", s.Holdings[c.from].Name, lineOf(&c.found, err), err).Do("correct it there").Reason()
 	s.add(item, nil)
 }
 

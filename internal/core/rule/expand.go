@@ -182,7 +182,7 @@ func (w *walk) step() error {
 	return nil
 }
 
-// tooMany tells whether the times of the period at hand go beyond the bound.
+// tooMany tells whether the times of the current period go beyond the bound.
 func (w *walk) tooMany() bool { return w.steps+len(w.set) > maxSteps }
 
 func (w *walk) years() error {

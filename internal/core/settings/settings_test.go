@@ -44,7 +44,7 @@ func TestRead(t *testing.T) {
 func TestMistakes(t *testing.T) {
 	for text, want := range map[string]string{
 		"nme: x":                            "line 1: \"nme\" is not a setting of this file#   1 | nme: x\n       ^#did you mean \"name\"?",
-		"name: x\nside: left":               "line 2: \"left\" is not a choice for side#   2 | side: left\n             ^#there is: sheet, calendar",
+		"name: x\nside: left":               "line 2: \"left\" is not a choice for side#   2 | side: left\n             ^#choose sheet or calendar",
 		"name: x\nname: y":                  "line 2",
 		"assume: { length: 5 }":             "\"5\" is not a length of time#\n                         ^#write 2h or 90min",
 		"assume: { year: soon }":            "\"soon\" is not a whole number",

@@ -138,7 +138,7 @@ func (s *Survey) writeKey(line func(string, string)) {
 			line("# key: "+list(k), "holds too")
 		}
 	case len(s.Near) > 0:
-		line("key: "+list(s.Near[0]), spoilt(s.Near[0])+": those rows are held until mended")
+		line("key: "+list(s.Near[0]), spoilt(s.Near[0])+": those rows are held until corrected")
 		for _, k := range s.Keys[:min(len(s.Keys), 2)] {
 			line("# key: "+list(k), "in every row, and different in each")
 		}

@@ -159,7 +159,7 @@ func (p *columnPatch) call(node *ast.Node, n *ast.CallNode) {
 			p.column(node, s.Value, s.Location().From)
 		}
 	case callee.Value != "col" && !isFunction(callee.Value) && p.fault != nil && p.fault.Value == callee.Value:
-		p.fault = fault.Unknown("function", callee.Value, FunctionNames()) // its name was taken for a column's
+		p.fault = fault.Unknown("function", callee.Value, FunctionNames()) // its name was mistaken for a column's
 	}
 }
 

@@ -26,7 +26,7 @@ const FileName = "almanach.yaml"
 var Definition = []settings.Setting{
 	{Name: "zone", Doc: "The time zone of times that name none.", Example: "Europe/Lisbon"},
 	{Name: "new_calendars", Doc: "A folder; a calendar that an intake names and the desk does not is made there. Without it such rows are held.", Example: "calendars"},
-	{Name: "calendars", Kind: settings.Named, Doc: "The calendars, each under a name of yours.", Fields: []settings.Setting{
+	{Name: "calendars", Kind: settings.Named, Doc: "The calendars, each under a name you choose.", Fields: []settings.Setting{
 		{Name: "file", Doc: "An iCalendar file, relative to the desk. It is made when something is first loaded into it.", Example: "calendars/berths.ics"},
 		{Name: "folder", Doc: "Instead of a file: a folder with one .ics file for each event, relative to the desk.", Example: "calendars/works"},
 	}},

@@ -16,7 +16,7 @@ const manualHead = `# The desk's file
 
 A desk is a folder with ` + "`almanach.yaml`" + ` in it, intakes in ` + "`intakes/`" + `, and what has
 arrived, by habit, in ` + "`inbox/`" + `. Commands find it from any folder inside it, or by
-` + "`--desk DIR`" + `. What saves time only is kept in ` + "`.almanach/`" + ` and may be deleted.
+` + "`--desk DIR`" + `. What only saves time is kept in ` + "`.almanach/`" + ` and may be deleted.
 
 This page is written from the definitions that check the file.
 `

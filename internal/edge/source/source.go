@@ -304,7 +304,7 @@ func Newest(pattern string) (string, error) {
 }
 
 // Files gives the files a pattern names, sorted by name. Files that programs
-// keep while a document is open are passed over.
+// keep while a document is open are skipped.
 func Files(pattern string) ([]string, error) {
 	matches, err := filepath.Glob(pattern)
 	if err != nil {

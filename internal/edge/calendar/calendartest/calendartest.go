@@ -16,7 +16,7 @@ import (
 	"almanach/internal/edge/calendar"
 )
 
-// Maker makes an empty calendar and gives a function that opens it anew, as
+// Maker makes an empty calendar and gives a function that opens it again, as
 // another run would.
 type Maker func(t *testing.T) (open func() calendar.Backend)
 
@@ -54,7 +54,7 @@ type fixture struct {
 	calendar.Backend
 }
 
-// reopen opens the calendar anew.
+// reopen opens the calendar again.
 func (f *fixture) reopen() {
 	f.Helper()
 	if f.Backend != nil {

@@ -157,7 +157,7 @@ func (f *File) damaged() *fault.Fault {
 	first := *f.doc.Faults[0]
 	first.Place.File = f.shown
 	first.Cause = damage{first.Cause}
-	return first.Do("the calendar is damaged and was not touched; mend or replace it, then load again").FromOutside()
+	return first.Do("the calendar is damaged and was not touched; repair or replace it, then load again").FromOutside()
 }
 
 // damage is what is wrong with the structure of the file.

@@ -60,7 +60,7 @@ func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (shee
 		}
 	}
 	if x.err != nil {
-		return nil, fault.Newf("the workbook cannot be read: %w", x.err).At(at).Do("open it, save it again, or ask for it once more")
+		return nil, fault.Newf("the workbook cannot be read: %w", x.err).At(at).Do("open it, save it again, or ask for it again")
 	}
 	if len(b.list) == 0 {
 		return nil, fault.Newf("the workbook has no sheets").At(at)
@@ -111,7 +111,7 @@ type odsSheet struct {
 	part    io.ReadCloser
 	xml     *xmlScanner
 	row     int32
-	again   int // times the row at hand is still to be given
+	again   int // times the current row is still to be given
 	cells   []table.Cell
 	hide    bool
 	columns []span

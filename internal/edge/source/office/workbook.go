@@ -69,7 +69,7 @@ func Open(f *os.File, size int64, o sheet.Options) (sheet.Book, error) {
 	at := fault.Place{File: o.Name}
 	z, err := zip.NewReader(f, size)
 	if err != nil {
-		return nil, fault.Newf("the workbook is damaged or was cut short: %w", err).At(at).Do("open it, save it again, or ask for it once more")
+		return nil, fault.Newf("the workbook is damaged or was cut short: %w", err).At(at).Do("open it, save it again, or ask for it again")
 	}
 	parts := map[string]*zip.File{}
 	for _, p := range z.File {
@@ -191,7 +191,7 @@ func (w *workbook) tailOf(p *zip.File) ([]byte, error) {
 	}
 }
 
-var errPart = errors.New("it unpacks to more than 2 GiB, or to more than 300 times its size; that is no honest workbook")
+var errPart = errors.New("it unpacks to more than 2 GiB, or to more than 300 times its size, which no office program writes")
 
 // openPart opens a part of the package, guarded against unpacking for ever.
 func openPart(budget *sheet.Budget, p *zip.File) (io.ReadCloser, error) {

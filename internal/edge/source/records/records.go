@@ -323,7 +323,7 @@ func (w *jsonWalk) token() (json.Token, error) {
 	}
 	f := fault.Newf("its JSON is damaged: %w", err)
 	if err == io.EOF || errors.Is(err, io.ErrUnexpectedEOF) {
-		f = fault.Newf("the file ends in the middle; it was cut short").Do("ask for it once more")
+		f = fault.Newf("the file ends in the middle; it was cut short").Do("ask for it again")
 	}
 	return nil, f.At(fault.Place{Line: w.line()})
 }

@@ -27,7 +27,7 @@ type Budget struct {
 const (
 	MaxCells  = 20_000_000
 	MaxText   = 1 << 30 // octets of all texts together
-	MaxRead   = 8 << 30 // octets read and unpacked, a page's tables each anew
+	MaxRead   = 8 << 30 // octets read and unpacked, every table of a page again
 	MaxTime   = 10 * time.Minute
 	MaxShared = 256 << 20 // octets of a workbook's table of shared texts
 	MaxDepth  = 200       // how deep values, elements or tables may lie in each other

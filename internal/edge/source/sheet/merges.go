@@ -11,7 +11,7 @@ import (
 type Merges struct {
 	ranges []merged
 	next   int   // the first range that no row has reached yet
-	active []int // ranges that the row at hand is in
+	active []int // ranges that the current row is in
 }
 
 type merged struct {

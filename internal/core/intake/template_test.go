@@ -44,6 +44,7 @@ func TestTemplates(t *testing.T) {
 		{"space around an empty column closes up", "{Name} {Note} x", "grey petrel A x", "corvane x"},
 		{"brackets vanish", "{Name}[ at {Note}][ ({Booking no})]", "grey petrel at A (TH-7)", "corvane"},
 		{"brackets in brackets", "{Name}[ at {Note}[, {Booking no}]]", "grey petrel at A, TH-7", "corvane"},
+		{"brackets with one gap of two stay", "{Name}[ at {No}/{Note}]", "grey petrel at 1/A", "corvane at 1/"},
 		{"brackets with an expression", "{Name}[ – {upper(Note)}]", "grey petrel – A", "corvane"},
 		{"brackets without a column are brackets", "[draft] {Name} [x]", "[draft] grey petrel [x]", "[draft] corvane [x]"},
 		{"signs doubled are themselves", "{{{Name}}} [[{Note}]]", "{grey petrel} [A]", "{corvane} []"},

@@ -38,6 +38,7 @@ func TestMatch(t *testing.T) {
 		{"No|Name|Day|Day", "1|A|2026-03-15|2026-03-16", `"Day" names 2 columns, C and D`},
 		{"No|Incident|Occurrence", "1|A|2026-03-15", "start Occurrence, title Incident"},
 		{"No|When", "1|2026-03-15", "start When, title No"},
+		{"No|Name|End date|Event day", "1|A|2026-03-15|2026-03-14", "start Event day, end End date, title Name"},
 		{"When|Until", "2026-03-15|2026-03-16", "no column suits as a title"},
 	} {
 		cells := strings.Split(tt.row, "|")

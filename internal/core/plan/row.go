@@ -187,9 +187,7 @@ func (s *shard) elsewhere(places []int32, id identity.ID) (int32, Found) {
 			continue
 		}
 		if f := h.Row(id); f.Object != nil {
-			if name, _ := event.Marks(f.Raw()); name == s.Intake.Identity {
-				return int32(n), f
-			}
+			return int32(n), f
 		}
 	}
 	return 0, Found{}

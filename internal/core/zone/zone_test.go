@@ -1,6 +1,7 @@
 package zone
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -133,7 +134,7 @@ func TestOffsets(t *testing.T) {
 		}
 		names := []string{FormatOffset(minutes*60, ":"), FormatOffset(minutes*60, ""), "UTC" + FormatOffset(minutes*60, ":"), "gmt" + FormatOffset(minutes*60, ":")}
 		if m == 0 {
-			names = append(names, sign+FormatOffset(h*3600, "")[1:3], "UTC"+sign+time.Unix(0, 0).UTC().Add(time.Duration(h) * time.Hour).Format("15")[:2])
+			names = append(names, sign+FormatOffset(h*3600, "")[1:3], strings.Replace(sign, "-", "−", 1)+FormatOffset(h*3600, "")[1:3]+":00", "UTC"+sign+time.Unix(0, 0).UTC().Add(time.Duration(h) * time.Hour).Format("15")[:2])
 		}
 		for _, name := range names {
 			z, err := book.Find(name)

@@ -41,9 +41,12 @@ var outside = []string{"os", "os/exec", "runtime", "net", "net/http", "flag", "s
 
 func TestImportsGoDown(t *testing.T) {
 	level := map[string]int{}
+	architecture, err := os.ReadFile("../docs/architecture.md")
+	require.NoError(t, err)
 	for n, floor := range floors {
 		for _, p := range floor {
 			level["almanach/internal/"+p] = n
+			assert.Contains(t, string(architecture), p, "docs/architecture.md")
 		}
 	}
 	seen := 0

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/signal"
 	"runtime/debug"
+	"strings"
 	"syscall"
 	"time"
 
@@ -17,11 +18,26 @@ import (
 // files are held once, and their garbage is small.
 const memoryShare = 50
 
+// version is set by the linker in a release: -ldflags "-X main.version=1.2.0".
+var version string
+
+// release gives the version of this build: the one it was linked with, or what
+// the Go tool knows of the checkout.
+func release() string {
+	if version != "" {
+		return version
+	}
+	if info, ok := debug.ReadBuildInfo(); ok && strings.HasPrefix(info.Main.Version, "v") {
+		return strings.TrimPrefix(info.Main.Version, "v")
+	}
+	return "unreleased"
+}
+
 func main() {
 	debug.SetGCPercent(memoryShare)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	context.AfterFunc(ctx, stop) // a second one ends the program at once
-	code := cli.Run(ctx, cli.World{Args: os.Args[1:], Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, Env: os.Environ(), Now: time.Now, Pid: os.Getpid()})
+	code := cli.Run(ctx, cli.World{Args: os.Args[1:], Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, Env: os.Environ(), Now: time.Now, Pid: os.Getpid(), Version: release()})
 	stop()
 	os.Exit(code)
 }

@@ -31,7 +31,8 @@ type World struct {
 	Stdout, Stderr io.Writer
 	Env            []string
 	Now            func() time.Time
-	Pid            int // of the process, which tells runs apart
+	Pid            int    // of the process, which tells runs apart
+	Version        string // of this build
 }
 
 // The exit codes.
@@ -256,7 +257,7 @@ func (a *app) version() *cobra.Command {
 			v := struct {
 				Version  string `json:"version"`
 				ZoneData string `json:"zone_data"`
-			}{Version, zones.Release()}
+			}{a.world.Version, zones.Release()}
 			if a.json {
 				return show.JSON(a.world.Stdout, v)
 			}
@@ -265,6 +266,3 @@ func (a *app) version() *cobra.Command {
 		},
 	}
 }
-
-// Version is the release of the program.
-const Version = "0.1"

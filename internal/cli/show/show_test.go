@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"os"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -12,8 +14,10 @@ import (
 
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
+	"almanach/internal/core/extract"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/plan"
+	"almanach/internal/core/reconcile"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 	"almanach/internal/job"
@@ -117,4 +121,36 @@ func TestStopped(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, JSON(&b, LoadJSON("calls", nil, errors.Join(fault.New("x", "is odd").At(fault.Place{File: "calls.csv", Row: 3, Column: "ETA"}).Do("correct it")))))
 	assert.JSONEq(t, `{"intake":"calls","totals":{"rows":0,"left_out":0,"held":0,"wanted":0,"new":0,"changed":0,"same":0,"edited":0,"disputed":0,"removed":0,"gone":0},"items":[],"error":[{"row":{"file":"calls.csv","sheet":"","row":3,"page":0,"line":0},"column":"ETA","value":"x","message":"is odd","advice":"correct it"}]}`, b.String())
+}
+
+// TestRules keeps docs/rules.md complete: it has every word and every key of
+// the JSON.
+func TestRules(t *testing.T) {
+	data, err := os.ReadFile("../../../docs/rules.md")
+	require.NoError(t, err)
+	rules := string(data)
+	for _, word := range []agree.Outcome{agree.New, agree.Changed, agree.Same, agree.Gone, agree.Edited, agree.Disputed, agree.Removed, agree.Held, agree.LeftOut} {
+		assert.Contains(t, rules, "| `"+string(word)+"` |")
+	}
+	for _, word := range []reconcile.Kind{reconcile.Agrees, reconcile.Differs, reconcile.Missing, reconcile.Stray, reconcile.Gone, reconcile.Twin, reconcile.Held} {
+		assert.Contains(t, rules, "`"+string(word)+"`")
+	}
+	var keys func(reflect.Type)
+	keys = func(at reflect.Type) {
+		for at.Kind() == reflect.Pointer || at.Kind() == reflect.Slice {
+			at = at.Elem()
+		}
+		if at.Kind() != reflect.Struct {
+			return
+		}
+		for i := range at.NumField() {
+			if name, _, _ := strings.Cut(at.Field(i).Tag.Get("json"), ","); name != "" && name != "-" {
+				assert.Contains(t, rules, `"`+name+`":`)
+				keys(at.Field(i).Type)
+			}
+		}
+	}
+	for _, shape := range []any{loadJSON{}, extract.Row{}, ReconcileJSON(&job.Reconciliation{})} {
+		keys(reflect.TypeOf(shape))
+	}
 }

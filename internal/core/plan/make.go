@@ -66,7 +66,6 @@ type maker struct {
 // master is what became of a series that rows change dates of.
 type master struct {
 	outcome  agree.Outcome
-	reason   string
 	calendar []int32        // that its event goes to
 	uids     []string       // by calendar
 	objects  []*ical.Object // as they stand; nil for a new one

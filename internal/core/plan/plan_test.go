@@ -492,7 +492,7 @@ func TestStrangers(t *testing.T) {
 	// A zone that means another clock in this calendar is written under a name of
 	// our own.
 	require.NoError(t, w.zones["c"].Define([]byte("BEGIN:VTIMEZONE\r\nTZID:Europe/Lisbon\r\nBEGIN:STANDARD\r\nDTSTART:19700101T000000\r\nTZOFFSETFROM:+0900\r\nTZOFFSETTO:+0900\r\nEND:STANDARD\r\nEND:VTIMEZONE\r\n")))
-	p = w.load(plainCalls, threeCalls+"5|Tern|2026-07-07 08:00|S\n")
+	w.load(plainCalls, threeCalls+"5|Tern|2026-07-07 08:00|S\n")
 	o5, _ := w.find("c", "5", "")
 	require.NotNil(t, o5)
 	assert.Contains(t, string(o5.Raws[0]), "DTSTART;TZID=/almanach/Europe/Lisbon:20260707T080000")

@@ -64,9 +64,10 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 	}
 	// The first calendar, where the intake names it, is read beside the source.
 	var openErr error
+	first := l.in.FirstPlace() // compile may put another intake into l
 	read := beside(func() {
-		if name := l.in.FirstPlace(); name != "" {
-			_, openErr = l.calendar(ctx, intake.Destination{Name: name}, true)
+		if first != "" {
+			_, openErr = l.calendar(ctx, intake.Destination{Name: first}, true)
 		}
 	})
 	rows, header, err := l.readSource(ctx)

@@ -14,8 +14,8 @@ import (
 
 const manualHead = `# The desk's file
 
-A desk is a folder with ` + "`almanach.yaml`" + ` in it, intakes in ` + "`intakes/`" + `, and what has
-arrived, by habit, in ` + "`inbox/`" + `. Commands find it from any folder inside it, or by
+A desk is a folder with ` + "`almanach.yaml`" + ` in it, intakes in ` + "`intakes/`" + `, and, usually,
+what has arrived in ` + "`inbox/`" + `. Commands find it from any folder inside it, or by
 ` + "`--desk DIR`" + `. What only saves time is kept in ` + "`.almanach/`" + ` and may be deleted.
 
 This page is written from the definitions that check the file.

@@ -314,3 +314,26 @@ func TestSpanEdges(t *testing.T) {
 		"20260305T220000Z/20260306T080000Z", "ends at 08:01, before it starts at 22:00; as an event over midnight it would last 10h1m", "20260305/20260307", "20260305/20260308", "ends when it starts, on Thu 5 March 2026 08:00", "20260305T080000Z/20260306T000000Z", "20260306T000000Z/20260306T010000Z",
 	}, got)
 }
+
+func row(cells ...string) table.Row {
+	r := table.Row{Number: 2}
+	for _, c := range cells {
+		cell := table.Cell{Kind: table.Text, Text: c}
+		if c == "" {
+			cell = table.Cell{}
+		}
+		r.Cells = append(r.Cells, cell)
+	}
+	return r
+}
+
+func TestCleanText(t *testing.T) {
+	for text, want := range map[string]string{
+		"plain": "plain", "a &amp; b &lt;c&gt;": "a & b <c>", "<p>One</p><p>Two<br>three</p>": "One\n\nTwo\nthree", "<style>x{}</style>text": "text", "a  b\u00a0 c ": "a b c", "5 < 6 & 7 > 2": "5 < 6 & 7 > 2", "<ul><li>a<li>b</ul>": "- a\n- b", "x\n\n\n\ny": "x\n\ny",
+	} {
+		assert.Equal(t, want, cleanText(text), text)
+	}
+	names := []string{"Name", "E-mail", "Phone"}
+	got := labels("Hello\nname: Oda Fenn\n* E-mail : oda@fenn-agency.example / Phone: 12 34\nName: second", names, labelPattern(names))
+	assert.Equal(t, []string{"Oda Fenn", "oda@fenn-agency.example", "12 34"}, got)
+}

@@ -1,4 +1,4 @@
-package intake
+package template
 
 import (
 	"strings"
@@ -9,19 +9,23 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 )
 
-// mapping compiles an intake whose title is a template, against the columns
-// No, Name, Day, Note and "Booking no".
-func mapping(t testing.TB, title string) (*Mapping, []*fault.Fault) {
+// compile compiles a template against the columns No, Name, Day, Note and
+// "Booking no".
+func compile(t testing.TB, text string) (*Template, *Evaluator, *fault.Fault) {
 	t.Helper()
 	book, err := zone.NewBook(nil)
 	require.NoError(t, err)
-	in, faults := Parse("x.yaml", []byte("key: No\ninto: c\nwords: { codes: { A: Arrived } }\nevent:\n  title: '"+title+"'\n  start: '{Day}'\n"))
-	require.Empty(t, faults)
-	return in.Compile(table.Header{"No", "Name", "Day", "Note", "Booking no"}, book, zone.UTC, time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC))
+	c := NewCompiler(table.Header{"No", "Name", "Day", "Note", "Booking no"}, map[string]map[string]string{"codes": {"A": "Arrived"}})
+	compiled, f := c.Template(Source{Text: text})
+	set := moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book}
+	return compiled, c.Evaluator(func(column int, row table.Row) (moment.Value, *fault.Fault) {
+		return moment.ReadOne(set, row.Cell(column).Text)
+	}), f
 }
 
 func row(cells ...string) table.Row {
@@ -55,16 +59,13 @@ func TestTemplates(t *testing.T) {
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
-			m, faults := mapping(t, tt.template)
-			require.Empty(t, faults)
-			rows := []table.Row{full, bare}
-			m.Learn(rows)
-			mapper := m.Mapper()
+			compiled, e, f := compile(t, tt.template)
+			require.Nil(t, f)
 			var got []string
 			for range 2 { // the second time from memory
-				for _, r := range rows {
-					mapper.eval.Load(r)
-					text, f := mapper.eval.Render(m.texts[0].template)
+				for _, r := range []table.Row{full, bare} {
+					e.Load(r)
+					text, f := e.Render(compiled)
 					require.Nil(t, f)
 					got = append(got, text)
 				}
@@ -78,39 +79,39 @@ func TestTemplatesRefused(t *testing.T) {
 	for template, want := range map[string]string{
 		"{Nmae}": `"Nmae" is not a column`, "{Name": "a { is not closed", "Name}": "a } closes nothing", "[{Name}": "a [ is not closed", `{uper(Name)}`: `"uper" is not a function`, `{now()}`: "is not a function", `{Name +}`: "it ends too early", `{Name = 3}`: "= is not expected here", `{repeat(Name, 9)}`: "is not a function", `{dateform(Name)}`: "wants a column and a form", `{[1,2][5]}`: "",
 	} {
-		m, faults := mapping(t, template)
+		compiled, e, f := compile(t, template)
 		if want == "" { // known only when it runs
-			require.Empty(t, faults)
-			m.Learn(nil)
-			_, f := m.Mapper().eval.Render(m.texts[0].template)
+			require.Nil(t, f)
+			_, f = e.Render(compiled)
 			assert.NotNil(t, f)
 			continue
 		}
-		require.NotEmpty(t, faults, template)
-		assert.Contains(t, faults[0].Error(), want, template)
-		assert.NotEmpty(t, faults[0].Excerpt, template)
+		require.NotNil(t, f, template)
+		assert.Contains(t, f.Error(), want, template)
 	}
 	long := row("1", strings.Repeat("a", 200), "2026-03-05")
 	for _, template := range []string{`{replace(replace(replace(replace(Name, "a", Name), "a", Name), "a", Name), "a", Name)}`, `{join(split(Name, ""), replace(Name, "a", Name))}`, `{string((1..100000000)[7])}`} {
-		m, faults := mapping(t, template)
-		require.Empty(t, faults)
+		compiled, e, f := compile(t, template)
+		require.Nil(t, f)
 		began := time.Now()
-		m.Learn(nil)
-		mapper := m.Mapper()
-		mapper.eval.Load(long)
-		_, f := mapper.eval.Render(m.texts[0].template)
+		e.Load(long)
+		_, f = e.Render(compiled)
 		assert.NotNil(t, f, "%s", template)
 		assert.Less(t, time.Since(began), time.Second)
 	}
 }
 
-func TestCleanText(t *testing.T) {
-	for text, want := range map[string]string{
-		"plain": "plain", "a &amp; b &lt;c&gt;": "a & b <c>", "<p>One</p><p>Two<br>three</p>": "One\n\nTwo\nthree", "<style>x{}</style>text": "text", "a  b\u00a0 c ": "a b c", "5 < 6 & 7 > 2": "5 < 6 & 7 > 2", "<ul><li>a<li>b</ul>": "- a\n- b", "x\n\n\n\ny": "x\n\ny",
-	} {
-		assert.Equal(t, want, cleanText(text), text)
+// TestCompared finds what a condition compares columns with, and meets it.
+func TestCompared(t *testing.T) {
+	c := NewCompiler(table.Header{"No", "State"}, nil)
+	condition, f := c.Condition(Source{Text: `State == "ok" || State in ["OK", "Done"] && No != "9"`})
+	require.Nil(t, f)
+	assert.Equal(t, []Comparison{{1, "ok"}, {1, "OK"}, {1, "Done"}, {0, "9"}}, condition.Compared)
+	e := c.Evaluator(nil)
+	for cells, want := range map[string]bool{"1|ok": true, "1|Done": true, "9|Done": false, "9|ok": true, "1|": false} {
+		e.Load(row(strings.Split(cells, "|")...))
+		met, f := e.Met(condition)
+		require.Nil(t, f)
+		assert.Equal(t, want, met, cells)
 	}
-	names := []string{"Name", "E-mail", "Phone"}
-	got := labels("Hello\nname: Oda Fenn\n* E-mail : oda@fenn-agency.example / Phone: 12 34\nName: second", names, labelPattern(names))
-	assert.Equal(t, []string{"Oda Fenn", "oda@fenn-agency.example", "12 34"}, got)
 }

@@ -67,8 +67,20 @@ type Value struct {
 	Date, EndDate       int64
 	Clock, EndClock     int        // seconds since midnight, up to 86400; NoClock
 	Zone                *zone.Zone // written in the cell, or nil
+	AllDay              bool       // the cell says "all day" and nothing else
+	Open                Open
 	Assumed             Assumption
 }
+
+// Open says which end of a range a cell leaves open.
+type Open uint8
+
+// A closed Value is a moment, or a range with both ends.
+const (
+	Closed    Open = iota
+	OpenEnd        // "from 9:00"
+	OpenStart      // "until 11:00"
+)
 
 // Assumption is a set of things a reading took for granted.
 type Assumption uint8

@@ -16,7 +16,7 @@ func ReadLength(cell table.Cell) (time.Duration, *fault.Fault) {
 	case table.Empty:
 		return 0, nil
 	case table.Time, table.Duration:
-		if s := cell.Seconds(); s >= 0 {
+		if s := cell.Seconds(); s > 0 {
 			return time.Duration(s) * time.Second, nil
 		}
 		return 0, fault.New(cell.Text, "is not a length of time")
@@ -49,7 +49,7 @@ func ParseLength(text string) (time.Duration, bool) {
 	var total time.Duration
 	last := time.Duration(1 << 62)
 	for i := 0; i < len(tokens); {
-		if tokens[i].kind == 'w' && senses()[tokens[i].text].is == 0 && (tokens[i].text == "and" || tokens[i].text == "und" || tokens[i].text == "et" || tokens[i].text == "y" || tokens[i].text == "e" || tokens[i].text == "en") && i > 0 {
+		if i > 0 && tokens[i].kind == 'w' && senses()[tokens[i].text].is&isAnd != 0 { // an hour and a half
 			i++
 			continue
 		}
@@ -142,4 +142,11 @@ func isoLength(s string) (time.Duration, bool) {
 		rest = rest[i+1:]
 	}
 	return total, total > 0 && total <= maxLength
+}
+
+// wholeDay are the ways to say "all day" where a time of day is expected.
+var wholeDay = map[string]bool{"all day": true, "all-day": true, "allday": true, "whole day": true, "full day": true, "ganztägig": true, "ganztags": true, "ganzer tag": true, "toute la journée": true, "journée entière": true, "todo el día": true, "todo el dia": true, "tutto il giorno": true, "tutta la giornata": true, "dia inteiro": true, "o dia todo": true, "hele dag": true, "de hele dag": true}
+
+func isWholeDay(text string) bool {
+	return wholeDay[strings.ToLower(strings.Join(strings.Fields(text), " "))]
 }

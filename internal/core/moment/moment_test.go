@@ -44,6 +44,14 @@ func show(v Value) string {
 	half(v.HasDate, v.Date, v.Clock)
 	half(v.HasEndDate, v.EndDate, v.EndClock)
 	s := strings.Join(parts, "/")
+	switch {
+	case v.AllDay:
+		s += "all day"
+	case v.Open == OpenEnd:
+		s = "from " + s
+	case v.Open == OpenStart:
+		s = "until " + s
+	}
 	if v.Zone != nil {
 		s += " " + v.Zone.Name()
 	}

@@ -142,6 +142,9 @@ type shape struct {
 	zone   string // zone name or offset written in the text
 	nights bool   // "midnight" ends the range
 	unsure string // what can be read as the end of a range or as an offset; not ok then
+	why    string // not ok for this reason
+	beside string // a zone's name in brackets behind an offset
+	open   Open
 	ok     bool
 }
 
@@ -179,7 +182,7 @@ func parse(text string, role Role, zone func(string) bool) shape {
 	p.out.halves[0].hour, p.out.halves[1].hour = noClock, noClock
 	for p.at < len(p.tokens) {
 		if !p.next() {
-			return shape{unsure: p.out.unsure}
+			return shape{unsure: p.out.unsure, why: p.out.why}
 		}
 	}
 	p.finish()
@@ -222,11 +225,20 @@ func (p *parser) next() bool {
 		return p.word()
 	case '-':
 		return p.minus()
-	case '/':
-		return p.turn(1)
+	case '/': // 2026-03-05/2026-03-07 is an interval (ISO 8601), anything else two dates
+		if p.hyphen && !t.gap && !p.tok(1).gap {
+			return p.turn(1)
+		}
+		return p.several()
+	case ';', '&':
+		if p.started() {
+			return p.several()
+		}
+		p.at++
+		return true
 	case '+':
 		return p.offset()
-	case ',', '(', ')', '.', ';', '[', ']', '@':
+	case ',', '(', ')', '.', '[', ']', '@':
 		p.at++
 		return true
 	}
@@ -268,6 +280,13 @@ func (p *parser) minus() bool {
 		return false
 	}
 	return p.turn(1)
+}
+
+// several refuses a text that has more than one date or time without making a
+// range of them.
+func (p *parser) several() bool {
+	p.out.why = "holds several dates or times"
+	return false
 }
 
 // turn begins the second half of a range, n tokens on.
@@ -362,6 +381,11 @@ func (p *parser) date() bool {
 	}
 	if s1.kind == 'n' && u.kind == 'n' && len(s1.text) == 2 && len(u.text) == 4 && u.num >= 1000 && p.role != ClockRole {
 		return p.setDate(date{form: threeNum, a: t.num, b: s1.num, year: u.num}, 3)
+	}
+	if m := p.sense(2).month; m > 0 && s1.kind == '/' && s2.kind == '/' && tight(s1, u, s2, v) { // 14/Nov/26
+		if y, two, ok := year(v); ok {
+			return p.setDate(date{form: named, a: m, b: t.num, year: y, twoDigit: two}, 5)
+		}
 	}
 	if p.dayAndMonth() || p.dayRange() {
 		return true
@@ -561,6 +585,9 @@ func (p *parser) clock() bool {
 		return p.hms(t.num, 0, 0, 2)
 	case short && p.meridian(1):
 		return p.hms(t.num, 0, 0, 1)
+	case t.num == 12 && p.sense(1).is&(isNoon|isMidnight) != 0: // 12 noon
+		p.at++
+		return p.word()
 	case len(t.text) == 4 && (dated || p.role == ClockRole):
 		return p.hms(t.num/100, t.num%100, 0, 1)
 	case len(t.text) == 6 && p.iso && dated:
@@ -670,7 +697,17 @@ func (p *parser) word() bool {
 		return true
 	case s.is&isRange != 0 && p.side == 0 && p.started() && !p.linksHere(s):
 		return p.turn(1)
-	case s.is&isLink != 0 || s.is&isRange != 0:
+	case s.is&isAnd != 0 && p.started() && s.is&isLink == 0:
+		return p.several()
+	case s.is&isOpen != 0 && p.side == 0 && p.out.open == Closed:
+		p.out.open = OpenEnd
+		p.at++
+		return p.at < len(p.tokens)
+	case s.is&isRange != 0 && s.is&isLink == 0 && !p.started() && p.out.open == Closed && t.text != "à" && t.text != "a":
+		p.out.open = OpenStart
+		p.at++
+		return p.at < len(p.tokens)
+	case s.is&isLink != 0 || s.is&isRange != 0 && p.side == 0:
 		p.at++
 		return p.at < len(p.tokens) || s.is&isHour != 0
 	}
@@ -751,7 +788,8 @@ func (p *parser) inDays() bool {
 // zoneName reads a zone behind a time: UTC, Z, CET, Europe/Lisbon.
 func (p *parser) zoneName() bool {
 	if z := p.out.zone; z != "" && strings.ContainsAny(z[:1], "+-−") && p.tok(-1).kind == '(' && p.tok(1).kind == ')' {
-		p.at++ // 09:00 +0100 (CET): a comment, as e-mails have it
+		p.out.beside = p.tok(0).text // 09:00 +0100 (CET), as e-mails have it
+		p.at++
 		return true
 	}
 	if (p.half().clock == noClock && p.out.halves[0].clock == noClock) || p.out.zone != "" {
@@ -794,6 +832,12 @@ func (p *parser) finish() {
 	}
 	if s.ranged && b.date.form == noDate && b.clock == noClock {
 		return
+	}
+	if s.ranged {
+		if s.open == OpenStart {
+			return
+		}
+		s.open = Closed
 	}
 	s.ok = a.date.form != noDate || a.clock != noClock
 }

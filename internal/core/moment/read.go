@@ -82,7 +82,14 @@ func (r *Reader) text(text string, stated time.Time) (Value, *fault.Fault) {
 	if s.unsure != "" {
 		return v, fault.New(text, fmt.Sprintf("may end at %s or be at an offset of %s", s.unsure[1:], s.unsure)).Do("write a range with spaces around its dash, an offset as UTC%s", s.unsure)
 	}
+	if s.why != "" {
+		return v, fault.New(text, s.why).Do("write one, or a range with a dash")
+	}
 	if !s.ok {
+		if isWholeDay(text) {
+			v.AllDay = true
+			return v, nil
+		}
 		return r.column.readSerial(text)
 	}
 	c := r.column
@@ -188,6 +195,7 @@ func (c *Column) readSerial(text string) (Value, *fault.Fault) {
 // resolve turns a shape into a value by what the column taught.
 func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 	v := Value{Clock: s.halves[0].clock, EndClock: s.halves[1].clock}
+	v.Open = s.open
 	a, b := s.halves[0].date, s.halves[1].date
 	if s.zone != "" {
 		z, err := c.set.Zones.Find(s.zone)
@@ -204,6 +212,9 @@ func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 	}
 	if a.form == noDate && a.weekdays != 0 {
 		return v, fault.New(text, "is a weekday without a date")
+	}
+	if b.form == noDate && b.weekdays != 0 && a.weekdays&b.weekdays == 0 {
+		return v, fault.New(text, "has a weekday at its end but no date there").Do("write the end's date")
 	}
 	if b.form != noDate {
 		if b.year < 0 && a.year >= 0 && b.form != relative {
@@ -227,6 +238,14 @@ func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 			return v, f
 		}
 		v.Date, v.HasDate = from, true
+	}
+	if s.beside != "" && v.Zone != nil {
+		if z, err := c.set.Zones.Find(s.beside); err == nil && v.HasDate {
+			wall := v.Date + int64(max(v.Clock, 0))
+			if in, _ := z.Instant(wall); in != wall-int64(v.Zone.OffsetAt(0).Seconds) {
+				return v, fault.New(text, fmt.Sprintf("names two clocks: %s, and %s in brackets", s.zone, strings.ToUpper(s.beside))).Do("write one of them")
+			}
+		}
 	}
 	if v.HasEndDate && v.EndDate < v.Date {
 		t := zone.Civil(v.Date)

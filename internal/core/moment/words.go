@@ -39,11 +39,13 @@ const (
 	isThis
 	isIn
 	isTonight
+	isOpen // begins a range
+	isAnd  // stands between two of several
 )
 
 var kindWords = map[string]kindSet{
 	"range": isRange, "link": isLink, "noon": isNoon, "midnight": isMidnight, "am": isAM, "pm": isPM, "hour": isHour, "minute": isMinute,
-	"day": isDay, "week": isWeek, "today": isToday, "tomorrow": isTomorrow, "yesterday": isYesterday, "next": isNext, "this": isThis, "in": isIn, "tonight": isTonight,
+	"day": isDay, "week": isWeek, "today": isToday, "tomorrow": isTomorrow, "yesterday": isYesterday, "next": isNext, "this": isThis, "in": isIn, "tonight": isTonight, "open": isOpen, "and": isAnd,
 }
 
 // senses maps each lower-case word to what it can mean.

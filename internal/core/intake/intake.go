@@ -42,15 +42,17 @@ type Intake struct {
 	Gone     string            // report, cancel or delete
 	Past     bool              // past events can be gone
 	Dates    moment.Settings
-	Assume   Assume
-	Period   Period
-	Needs    []string // columns
-	Clear    bool     // empty cells clear the event's fields
-	Clean    []string // columns
-	Labels   Labels
-	Words    map[string]map[string]string // for lookup
-	Send     bool                         // invitations
-	Markdown bool                         // the description is Markdown
+	// RangeWithTimes is one or each day; "" holds such rows.
+	RangeWithTimes string
+	Assume         Assume
+	Period         Period
+	Needs          []string // columns
+	Clear          bool     // empty cells clear the event's fields
+	Clean          []string // columns
+	Labels         Labels
+	Words          map[string]map[string]string // for lookup
+	Send           bool                         // invitations
+	Markdown       bool                         // the description is Markdown
 
 	event            map[string]template.Source // by setting name
 	leaveOut, cancel template.Source
@@ -135,6 +137,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	}
 	in.Dates.Year = v.Number("assume.year")
 	in.Dates.Order = map[string]moment.Order{"day first": moment.DayFirst, "month first": moment.MonthFirst, "year first": moment.YearFirst}[v.Text("day_order")]
+	in.RangeWithTimes = v.Text("range_with_times")
 	in.Dates.Native = map[string]moment.Native{"trust": moment.TrustNative, "swapped": moment.SwapNative}[v.Text("native")]
 	in.Dates.Unix = map[string]time.Duration{"seconds": time.Second, "milliseconds": time.Millisecond}[v.Text("unix")]
 	in.readEvent(v.Get("event"))

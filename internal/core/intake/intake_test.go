@@ -1,6 +1,9 @@
 package intake
 
 import (
+	"fmt"
+	"os"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -336,4 +339,34 @@ func TestCleanText(t *testing.T) {
 	names := []string{"Name", "E-mail", "Phone"}
 	got := labels("Hello\nname: Oda Fenn\n* E-mail : oda@fenn-agency.example / Phone: 12 34\nName: second", names, labelPattern(names))
 	assert.Equal(t, []string{"Oda Fenn", "oda@fenn-agency.example", "12 34"}, got)
+}
+
+// TestWays gives every combination of what a row can say of its span, and
+// wants what the decision table is meant to say. Columns: all-day, start's
+// clock, end's date, end's clock, length.
+func TestWays(t *testing.T) {
+	var got strings.Builder
+	for _, length := range []string{"", "26h", "2 days", "1h"} {
+		for _, all := range []string{"", "yes", "no"} {
+			rows := "No|Day|All|From|To day|To|Length\n"
+			for n := range 8 {
+				cell := func(bit int, text string) string { return map[bool]string{true: text}[n&bit != 0] }
+				rows += strings.Join([]string{strconv.Itoa(n), "2026-03-05", all, cell(1, "08:00"), cell(2, "2026-03-06"), cell(4, "10:00"), length}, "|") + "\n"
+			}
+			_, b := compiled(t, "assume: { length: 30m }\nevent: { title: '{No}', start: '{Day} {From}', end: '{To day} {To}', length: '{Length}', all_day: '{All}' }\n", rows)
+			for i := range b.Rows {
+				var w Wanted
+				out := ""
+				if f := b.Map(b.mapper, i, &w); f != nil {
+					out = "held: " + f.Cause.Error()
+				} else {
+					out = w.Event.When.String()
+				}
+				fmt.Fprintf(&got, "%s|%s|%s\n", strings.Join([]string{all, b.Rows[i].Cells[3].Text, b.Rows[i].Cells[4].Text, b.Rows[i].Cells[5].Text}, ","), length, out)
+			}
+		}
+	}
+	want, err := os.ReadFile("testdata/ways.txt")
+	require.NoError(t, err)
+	assert.Equal(t, string(want), got.String())
 }

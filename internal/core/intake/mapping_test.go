@@ -103,7 +103,7 @@ held: ends on Wed 4 March 2026 09:30, before it starts on Thu 5 March 2026 08:00
 20260305T080000/20260305T093000@Europe/Lisbon
 20260305T080000/20260305T083000@Europe/Lisbon (end assumed: 30min)
 20260305/20260308 (all day assumed: no time given)
-20260305/20260308
+held: is all day, and has the time 08:00 (correct one of them)
 20260305T080000/20260305T090000@Asia/Tokyo
 20260305T080000/20260305T090000@Europe/London
 20260305T060000Z/20260305T070000Z
@@ -147,6 +147,56 @@ No|When
 20260305T090000/20260305T100000@America/New_York (end assumed: 1h)
 held: When "next Tuesday" counts from a day that is not stated (write the date)
 20260305T220000/20260306T040000@Europe/Lisbon`},
+		{"what is said twice agrees or is held", "event: { title: '{No}', start: '{When} {From}', end: '{To}', zone: '{Zone}' }\nassume: { length: 1h }\n", `
+No|When|From|To|Zone
+1|2026-03-05 09:00 – 11:00||11:00|
+2|2026-03-05 09:00 – 11:00||12:00|
+3|5–7 Mar 2026||2026-03-07|
+4|5–7 Mar 2026||2026-03-08|
+5|2026-03-05|09:00–11:00|11:00|
+6|2026-03-05|09:00|11:00–12:00|
+7|5–7 Mar 2026|09:00|17:00|
+8|5–7 Mar 2026|09:00||
+9|2026-03-05 09:00|10:00||
+10|until 2026-03-05|||
+11|from 2026-03-05|||
+12|2026-03-05|from 09:00|until 11:00|
+13|2026-03-05|09:00|from 11:00|
+14|2026-03-05|all day||
+15|2026-03-05T09:00+01:00||11:00+01:00|Europe/Lisbon
+16|2026-07-05T09:00+01:00||11:00+01:00|Europe/Lisbon
+17|2026-03-05T09:00Z||11:00Z|America/New_York`, `
+20260305T090000/20260305T110000@Europe/Lisbon
+held: the start's range ends at 11:00, and the end is at 12:00 (correct one of them)
+20260305/20260308 (all day assumed: no time given)
+held: the start's range ends on Sat 7 March 2026, and the end is on Sun 8 March 2026 (correct one of them)
+20260305T090000/20260305T110000@Europe/Lisbon
+held: To "11:00–12:00" is a range, where the end is wanted
+held: has the dates Thu 5 March 2026 to Sat 7 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)
+held: has the dates Thu 5 March 2026 to Sat 7 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)
+held: From "10:00" is a second time of day
+held: When "until 2026-03-05" gives the end of a range, where the start is wanted
+held: When "from 2026-03-05" gives only the start of a range (give the end, or a length)
+20260305T090000/20260305T110000@Europe/Lisbon
+held: To "from 11:00" gives the start of a range, where the end is wanted
+20260305/20260306
+held: When "2026-03-05T09:00+01:00" is at +01:00, and Zone says Europe/Lisbon, which is at +00:00 then (correct one of them)
+20260705T090000/20260705T110000@Europe/Lisbon
+20260305T090000Z/20260305T110000Z`},
+		{"a range of dates with times: one", "range_with_times: one\nevent: { title: '{No}', start: '{When} {From}', end: '{When} {To}' }\n", `
+No|When|From|To
+1|5–7 Mar 2026|09:00|17:00
+2|5 Mar 2026|09:00|17:00
+3|5–7 Mar 2026||`, `
+20260305T090000/20260307T170000@Europe/Lisbon
+20260305T090000/20260305T170000@Europe/Lisbon
+20260305/20260308 (all day assumed: no time given)`},
+		{"a range of dates with times: each day", "range_with_times: each day\nevent: { title: '{No}', start: '{When} {From}', end: '{To}' }\n", `
+No|When|From|To
+1|5–7 Mar 2026|09:00|17:00
+2|5–7 Mar 2026|22:00|06:00`, `
+20260305T090000/20260305T170000@Europe/Lisbon;FREQ=DAILY;COUNT=3
+20260305T220000/20260306T060000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)`},
 		{"only dates are whole days, the last included", "event: { title: '{No}', start: '{First}', end: '{Last}' }\n", `
 No|First|Last
 1|5 March 2026|
@@ -193,7 +243,7 @@ No|Day|At|Rep|Until|Not|Also
 7|05/03/2026|08:00|weekly until 5 February|||`, `
 20260314T080000/20260314T090000@Europe/Lisbon;FREQ=WEEKLY;COUNT=4;BYDAY=SA
 20260305T080000/20260305T090000@Europe/Lisbon;FREQ=DAILY;UNTIL=20260307T235959Z;EXDATE=20260306T080000
-20260305/20260306;FREQ=YEARLY;COUNT=2 (all day assumed: no time given)
+held: lasts 1h, and has no time of day (fill in the start's time)
 20260305T080000/20260305T090000@Europe/Lisbon;RDATE=20260320T093000;RDATE=20260321T080000
 held: Rep "weekly until 30 June" is not understood as a recurrence: it ends in two ways (write weekly on Mon and Wed until 30 June, or FREQ=WEEKLY;BYDAY=MO,WE)
 held: Rep "every so often" is not understood as a recurrence: "so" is not understood in "every so often" (write weekly on Mon and Wed until 30 June, or FREQ=WEEKLY;BYDAY=MO,WE)

@@ -19,13 +19,14 @@ const (
 	SameRowTwice
 	AssumedFirst
 	CleanedText
+	TimesAside
 	assumedDates = 8 // moment's assumptions stand from this bit on
 )
 
 // NoteTexts gives what each bit of Notes says, as a clerk reads it.
 func NoteTexts(in *Intake) []string {
 	out := make([]string, assumedDates, 16)
-	copy(out, []string{"end assumed: " + ShowLength(in.Assume.Length), "overnight assumed: ends on the next day", "all day assumed: no time given", "time happens twice when the clocks go back: the first is meant", "the same row stands twice: counted once", "moved to the first day that it repeats on", "control characters were taken out of a text"})
+	copy(out, []string{"end assumed: " + ShowLength(in.Assume.Length), "overnight assumed: ends on the next day", "all day assumed: no time given", "time happens twice when the clocks go back: the first is meant", "the same row stands twice: counted once", "moved to the first day that it repeats on", "control characters were taken out of a text", "its times are left aside: the intake says all day"})
 	for _, w := range moment.Assumption(0xff).Names() {
 		out = append(out, w+" assumed")
 	}
@@ -46,7 +47,7 @@ func (n Notes) Words(in *Intake) []string {
 // Kinds lists the notes as single words for counting.
 func (n Notes) Kinds(in *Intake) []string {
 	var out []string
-	for i, w := range []string{"length " + ShowLength(in.Assume.Length), "overnight", "all day", "first of two times", "doubled rows counted once", "first day that it repeats on", "control characters taken out"} {
+	for i, w := range []string{"length " + ShowLength(in.Assume.Length), "overnight", "all day", "first of two times", "doubled rows counted once", "first day that it repeats on", "control characters taken out", "times left aside"} {
 		if n&(1<<i) != 0 {
 			out = append(out, w)
 		}

@@ -67,36 +67,36 @@ func (m *Mapper) MapOccurrence(row table.Row, date int64, w *Wanted) *fault.Faul
 func (m *Mapper) occurrenceSpan(row table.Row, w *Wanted, first event.Span) (event.Span, *fault.Fault) {
 	moved := event.Span{Start: w.Recurrence, End: first.End}
 	moved.End.Wall += w.Recurrence.Wall - first.Start.Wall
-	start, f := m.read(m.start, row)
+	g, f := m.said(row)
 	if f != nil {
 		return moved, f
 	}
-	end, f := m.readEnd(row, start)
-	if f != nil {
-		return moved, f
-	}
-	if !start.HasDate && start.Clock == moment.NoClock && !end.HasDate && end.Clock == moment.NoClock {
+	if !g.start.HasDate && g.start.Clock == moment.NoClock && !g.end.HasDate && g.end.Clock == moment.NoClock && g.length == 0 && g.allDay == unsaid {
 		return moved, nil
 	}
-	if first.AllDay() {
-		if !start.HasDate {
-			start.Date = w.Recurrence.Wall
+	if !g.start.HasDate {
+		g.start.HasDate, g.start.Date = true, zone.Midnight(w.Recurrence.Wall)
+	}
+	open := !g.end.HasDate && g.end.Clock == moment.NoClock && g.length == 0
+	switch {
+	case first.AllDay() && g.start.Clock == moment.NoClock && open:
+		g.end.HasDate, g.end.Date = true, g.start.Date+moved.LastDay().Wall-moved.Start.Wall
+	case !first.AllDay() && g.allDay != saysYes:
+		if g.start.Clock == moment.NoClock {
+			g.start.Clock = int(w.Recurrence.Wall - zone.Midnight(w.Recurrence.Wall))
 		}
-		if !end.HasDate {
-			end.HasDate, end.Date = true, start.Date+moved.LastDay().Wall-moved.Start.Wall
+		if open {
+			g.length = first.Length()
 		}
-		return m.allDaySpan(start, end, 0)
 	}
-	if !start.HasDate {
-		start.HasDate, start.Date = true, zone.Midnight(w.Recurrence.Wall)
+	way := g.decide()
+	switch {
+	case g.days > 0:
+		return moved, fault.Newf("is one date of a series, and has a range of dates")
+	case way <= wholeDaysBoth:
+		return m.allDaySpan(way, g)
 	}
-	if start.Clock == moment.NoClock {
-		start.Clock = int(w.Recurrence.Wall - zone.Midnight(w.Recurrence.Wall))
-	}
-	if !end.HasDate && end.Clock == moment.NoClock {
-		return m.timedSpan(row, start, end, first.Length(), w)
-	}
-	return m.timedSpan(row, start, end, 0, w)
+	return m.timedSpan(row, way, g, w)
 }
 
 // Occurrence gives the series' ID and the date that row i changes, when it

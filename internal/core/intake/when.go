@@ -5,16 +5,25 @@ import (
 	"strings"
 	"time"
 
-	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 )
 
+// reading is what the columns of a moment say together.
+type reading struct {
+	moment.Value
+	dates bool // one of them has a range of dates without clocks
+}
+
+func (r *reading) add(v moment.Value) {
+	r.dates = r.dates || v.HasEndDate && v.Clock == moment.NoClock && v.EndClock == moment.NoClock
+}
+
 // read merges the values of the columns a moment is made of.
-func (m *Mapper) read(s *moments, row table.Row) (moment.Value, *fault.Fault) {
-	none := moment.Value{Clock: moment.NoClock, EndClock: moment.NoClock}
+func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
+	none := reading{Value: moment.Value{Clock: moment.NoClock, EndClock: moment.NoClock}}
 	if s == nil {
 		return none, nil
 	}
@@ -26,7 +35,10 @@ func (m *Mapper) read(s *moments, row table.Row) (moment.Value, *fault.Fault) {
 		if f != nil {
 			return none, f
 		}
-		return m.virtual[s.slot].Read(table.Cell{Kind: table.Text, Text: text}, sent(row))
+		v, f := m.virtual[s.slot].Read(table.Cell{Kind: table.Text, Text: text}, sent(row))
+		out := reading{Value: v}
+		out.add(v)
+		return out, f
 	}
 	out := none
 	for _, i := range s.columns {
@@ -35,7 +47,8 @@ func (m *Mapper) read(s *moments, row table.Row) (moment.Value, *fault.Fault) {
 			f.Place.Column = m.Header.Label(i)
 			return none, f
 		}
-		if f := merge(&out, v, row.Cell(i)); f != nil {
+		out.add(v)
+		if f := merge(&out.Value, v, row.Cell(i)); f != nil {
 			f.Place.Column = m.Header.Label(i)
 			return none, f
 		}
@@ -44,10 +57,17 @@ func (m *Mapper) read(s *moments, row table.Row) (moment.Value, *fault.Fault) {
 }
 
 // readEnd reads the end. A date that is the start's own gives way where it
-// would end the event before its start, or stands without a time of day.
-func (m *Mapper) readEnd(row table.Row, start moment.Value) (moment.Value, *fault.Fault) {
+// would end the event before its start, or stands without a time of day, or is
+// a range.
+func (m *Mapper) readEnd(row table.Row, start moment.Value) (reading, *fault.Fault) {
 	end, f := m.read(m.end, row)
-	if m.borrowed && start.Clock != moment.NoClock && end.Clock < start.Clock {
+	if !m.borrowed {
+		return end, f
+	}
+	if end.HasEndDate && end.EndDate == start.EndDate {
+		end.HasEndDate, end.HasDate = false, false
+	}
+	if start.Clock != moment.NoClock && end.Clock < start.Clock {
 		end.HasDate = false
 	}
 	return end, f
@@ -64,6 +84,9 @@ func merge(out *moment.Value, v moment.Value, c table.Cell) *fault.Fault {
 		out.HasDate, out.Date = true, v.Date
 	}
 	if v.HasEndDate {
+		if out.HasEndDate && out.EndDate != v.EndDate {
+			return fault.New(c.Text, "is a second range")
+		}
 		out.HasEndDate, out.EndDate = true, v.EndDate
 	}
 	if v.Clock != moment.NoClock {
@@ -75,53 +98,25 @@ func merge(out *moment.Value, v moment.Value, c table.Cell) *fault.Fault {
 		}
 	}
 	if v.EndClock != moment.NoClock {
+		if out.EndClock != moment.NoClock && out.EndClock != v.EndClock {
+			return fault.New(c.Text, "is a second range of times")
+		}
 		out.EndClock = v.EndClock
 	}
 	if v.Zone != nil {
+		if out.Zone != nil && !out.Zone.SameRules(v.Zone) {
+			return fault.New(c.Text, "names a second time zone")
+		}
 		out.Zone = v.Zone
 	}
-	return nil
-}
-
-func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
-	var span event.Span
-	start, f := m.read(m.start, row)
-	if f != nil {
-		f.Field = "start"
-		return span, f
-	}
-	end, f := m.readEnd(row, start)
-	if f != nil {
-		f.Field = "end"
-		return span, f
-	}
-	w.Notes |= Notes(start.Assumed|end.Assumed) << assumedDates
-	if !start.HasDate {
-		return span, m.noStart(start)
-	}
-	if !end.HasDate && end.Clock == moment.NoClock { // a range in the start's own cell
-		end = moment.Value{HasDate: start.HasEndDate, Date: start.EndDate, Clock: start.EndClock, EndClock: moment.NoClock, Zone: end.Zone}
-	}
-	allDay, f := m.isAllDay(row)
-	if f != nil {
-		return span, f
-	}
-	length, f := m.lengthOf(row)
-	if f != nil {
-		return span, f
-	}
-	if allDay || (start.Clock == moment.NoClock && end.Clock == moment.NoClock) {
-		span, f = m.allDaySpan(start, end, length)
-		if f == nil && !allDay && m.expectsClock() {
-			w.Notes |= AssumedAllDay
+	out.AllDay = out.AllDay || v.AllDay
+	if v.Open != moment.Closed {
+		if out.Open != moment.Closed && out.Open != v.Open {
+			return fault.New(c.Text, "gives the other end of a range")
 		}
-	} else {
-		span, f = m.timedSpan(row, start, end, length, w)
+		out.Open = v.Open
 	}
-	if f != nil {
-		return span, f
-	}
-	return m.repeated(row, span, w)
+	return nil
 }
 
 // expectsClock tells whether other rows of the start's columns have times.
@@ -167,20 +162,23 @@ func readYesNo(text string) (bool, *fault.Fault) {
 	return yesWords[word], nil
 }
 
-func (m *Mapper) isAllDay(row table.Row) (bool, *fault.Fault) {
+func (m *Mapper) isAllDay(row table.Row) (saying, *fault.Fault) {
 	if m.allDay == nil {
-		return false, nil
+		return unsaid, nil
 	}
 	text, f := m.eval.Render(m.allDay)
-	if f != nil {
-		return false, f
+	if f != nil || text == "" || text == "-" {
+		return unsaid, f
 	}
 	yes, f := readYesNo(text)
 	if f != nil {
 		f.Field = "all_day"
 		f.Place.Column = m.allDay.Blame(m.Header, row, text)
 	}
-	return yes, f
+	if yes {
+		return saysYes, f
+	}
+	return saysNo, f
 }
 
 func (m *Mapper) lengthOf(row table.Row) (time.Duration, *fault.Fault) {
@@ -210,83 +208,7 @@ const (
 	day24 = 86400 // a day without a change of clocks, in seconds
 )
 
-func (m *Mapper) allDaySpan(start, end moment.Value, length time.Duration) (event.Span, *fault.Fault) {
-	last := start.Date
-	switch {
-	case end.HasDate:
-		last = end.Date
-		if end.Clock == 0 && last > start.Date { // until midnight at the start of that day
-			last -= 86400
-		}
-	case length >= day:
-		last += int64(length/time.Second) - 86400
-		last = zone.Midnight(last)
-	}
-	if last < start.Date {
-		return event.Span{}, fault.Newf("ends on %s, before it starts on %s", shortDate(last), shortDate(start.Date))
-	}
-	return event.Span{
-		Start: zone.Time{Wall: start.Date, Form: zone.Date},
-		End:   zone.Time{Wall: last + 86400, Form: zone.Date}, // iCalendar's end is exclusive
-	}, nil
-}
-
 func shortDate(wall int64) string { return zone.Civil(wall).Format("Mon 2 January 2006") }
-
-func (m *Mapper) timedSpan(row table.Row, start, end moment.Value, length time.Duration, w *Wanted) (event.Span, *fault.Fault) {
-	var span event.Span
-	if start.Clock == moment.NoClock {
-		return span, fault.Newf("the start has no time of day, the end has one").Do("fill in the start's time")
-	}
-	z, f := m.zoneFor(row, start)
-	if f != nil {
-		return span, f
-	}
-	if start.Clock == day24 { // 24:00 is the next day's midnight
-		start.Date, start.Clock = start.Date+day24, 0
-	}
-	span.Start, f = m.place(z, start.Date+int64(start.Clock), w)
-	if f != nil {
-		return span, f
-	}
-	endZone := z
-	if end.Zone != nil {
-		endZone = end.Zone
-	}
-	switch {
-	case end.HasDate && end.Clock == moment.NoClock:
-		return span, fault.Newf("the end has a date but no time of day, the start has both").Do("fill in the end's time")
-	case end.HasDate:
-		span.End, f = m.place(endZone, end.Date+int64(end.Clock), w)
-	case end.Clock != moment.NoClock:
-		date := start.Date
-		if end.Clock < start.Clock {
-			if over := time.Duration(end.Clock-start.Clock)*time.Second + day; over > m.intake.Assume.Overnight {
-				return span, fault.Newf("ends at %s, before it starts at %s; as an event over midnight it would last %s", showClock(end.Clock), showClock(start.Clock), ShowLength(over)).Do("give the end's date")
-			}
-			date += 86400
-			w.Notes |= AssumedOvernight
-		}
-		span.End, f = m.place(endZone, date+int64(end.Clock), w)
-	case length > 0:
-		span.End = after(span.Start, length)
-	case m.intake.Assume.Length > 0:
-		span.End = after(span.Start, m.intake.Assume.Length)
-		w.Notes |= AssumedLength
-	default:
-		return span, fault.Newf("has no end, and no length is assumed").Do("set assume: { length: 1h }, or give --length")
-	}
-	if f != nil {
-		return span, f
-	}
-	switch from, to := span.Start.Instant(z), span.End.Instant(z); {
-	case to < from:
-		return span, fault.Newf("ends on %s, before it starts on %s", longTime(span.End), longTime(span.Start))
-	case to == from:
-		return span, fault.Newf("ends when it starts, on %s", longTime(span.Start)).Do("give the end, or a length")
-	}
-	return span, nil
-}
 
 func longTime(t zone.Time) string { return zone.Civil(t.Wall).Format("Mon 2 January 2006 15:04") }
 
@@ -312,15 +234,16 @@ func after(t zone.Time, d time.Duration) zone.Time {
 // zoneFor gives the zone of a row's times: the one its cell names, the one
 // the intake maps, or the mapping's own.
 func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Fault) {
+	own := m.Zone
 	if v.Zone != nil {
-		return v.Zone, nil
+		own = v.Zone
 	}
 	if m.zoneOf == nil || !m.zoneOf.Filled(row) {
-		return m.Zone, nil
+		return own, nil
 	}
 	name, f := m.eval.Render(m.zoneOf)
 	if f != nil || name == "" {
-		return m.Zone, f
+		return own, f
 	}
 	z, err := m.Zones.Find(name)
 	if err != nil {
@@ -330,6 +253,18 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 			u.Place.Column = m.Header.Label(columns[0])
 		}
 		return nil, u
+	}
+	if v.Zone == nil || v.Zone.IsUTC() { // an instant in UTC is certain, whatever zone it is shown in
+		if v.Zone != nil {
+			z = v.Zone
+		}
+		return z, nil
+	}
+	wall := v.Date + int64(max(v.Clock, 0))
+	at, _ := v.Zone.Instant(wall)
+	if there := z.OffsetAt(at).Seconds; there != v.Zone.OffsetAt(at).Seconds {
+		f := m.start.fault(m, row, fmt.Sprintf("is at %s, and %s says %s, which is at %s then", v.Zone.Name(), m.zoneOf.Blame(m.Header, row, name), z.Name(), zone.FormatOffset(there, ":")))
+		return nil, f.Do("correct one of them")
 	}
 	return z, nil
 }

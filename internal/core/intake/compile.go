@@ -30,6 +30,7 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 	c.dates.Zones, c.dates.Present = zones, present
 	m := &Mapping{Header: header, Zones: zones, Zone: fallback, intake: in, dates: c.dates, compiler: c.Compiler}
 	c.m = m
+	c.dates.From, c.dates.To = c.days(in.Believed, "dates")
 	c.zone()
 	for _, name := range in.Key {
 		m.key = append(m.key, c.setting(name, "key"))
@@ -43,7 +44,7 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 	for _, name := range in.Needs {
 		m.needs = append(m.needs, c.setting(name, "needs"))
 	}
-	c.period()
+	m.from, m.to = c.days(in.Period, "period")
 	m.leaveOut, m.cancel = c.condition(in.leaveOut), c.condition(in.cancel)
 	for _, i := range c.Dated() {
 		c.dated(i)
@@ -149,13 +150,15 @@ func (c *compilation) places() {
 	}
 }
 
-func (c *compilation) period() {
+// days gives the midnight of a period's first day and the one behind its last;
+// 0 for open ends.
+func (c *compilation) days(p Period, name string) (from, to int64) {
 	set := c.dates
 	set.Stated = true
 	for _, end := range []struct {
 		text, path string
 		into       *int64
-	}{{c.in.Period.From, "period.from", &c.m.from}, {c.in.Period.To, "period.to", &c.m.to}} {
+	}{{p.From, name + ".from", &from}, {p.To, name + ".to", &to}} {
 		if end.text == "" {
 			continue
 		}
@@ -165,10 +168,11 @@ func (c *compilation) period() {
 			continue
 		}
 		*end.into = v.Date
-		if end.into == &c.m.to {
-			c.m.to += 86400 // the last day is in it
-		}
 	}
+	if to != 0 {
+		to += 86400 // the last day is in it
+	}
+	return from, to
 }
 
 // fields compiles what is neither the time nor the key.

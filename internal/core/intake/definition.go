@@ -31,6 +31,10 @@ var Definition = []settings.Setting{
 		{Name: "from", Doc: "Its first day.", Example: "2026-03-01"},
 		{Name: "to", Doc: "Its last day, included.", Example: "2026-05-31"},
 	}},
+	{Name: "dates", Kind: settings.Group, Doc: "The dates that are believed. Without it a date is held that is far from the present and from the column's other dates.", Fields: []settings.Setting{
+		{Name: "from", Doc: "The first day.", Example: "2020-01-01"},
+		{Name: "to", Doc: "The last day.", Example: "2035-12-31"},
+	}},
 	{Name: "empty", Kind: settings.Choice, Choices: []string{"leave", "clear"}, Doc: "What an empty cell does to the event's field: leave it alone, as by default, or clear it.", Example: "clear"},
 	{Name: "clean", Kind: settings.Words, Doc: "Columns whose text is cleaned first: HTML becomes text, entities their characters, runs of spaces one space.", Example: "[Remarks]"},
 	{Name: "labels", Kind: settings.Group, Doc: "Labelled lines in one column, as forms send them, that become columns of their own.", Fields: []settings.Setting{

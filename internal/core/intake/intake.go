@@ -46,6 +46,7 @@ type Intake struct {
 	RangeWithTimes string
 	Assume         Assume
 	Period         Period
+	Believed       Period   // the dates that a row may have
 	Needs          []string // columns
 	Clear          bool     // empty cells clear the event's fields
 	Clean          []string // columns
@@ -141,6 +142,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	in.Dates.Native = map[string]moment.Native{"trust": moment.TrustNative, "swapped": moment.SwapNative}[v.Text("native")]
 	in.Dates.Unix = map[string]time.Duration{"seconds": time.Second, "milliseconds": time.Millisecond}[v.Text("unix")]
 	in.readEvent(v.Get("event"))
+	in.Believed = Period{From: v.Text("dates.from"), To: v.Text("dates.to")}
 	in.Period = Period{From: v.Text("period.from"), To: v.Text("period.to")}
 	in.Needs, in.Clean, in.Clear, in.Send = v.Words("needs"), v.Words("clean"), v.Text("empty") == "clear", v.Text("invitations") == "send"
 	in.Labels = Labels{In: v.Text("labels.in"), Columns: v.Words("labels.columns")}

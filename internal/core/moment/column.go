@@ -9,6 +9,7 @@ package moment
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -56,6 +57,12 @@ type Settings struct {
 	Stated  bool          // "tomorrow" may be used; it counts from Present
 	Unix    time.Duration // time.Second or time.Millisecond: bare numbers count these since 1970
 	Zones   *zone.Book
+
+	// From and To are the first midnight of the dates that are believed, and the
+	// one behind the last; 0 for open ends. With neither, the column and the
+	// present tell, unless AnyYear.
+	From, To int64
+	AnyYear  bool
 }
 
 // NoClock is the Clock of a Value without a time of day.
@@ -117,8 +124,10 @@ type Column struct {
 	dates, clocks, dateOnly, clockOnly int // cells by what they can be
 	sure, loose                        tally
 	fourYears                          [2]int // least and greatest year with four digits
-	singleYear                         int    // the one year of all dates that have one; -1 when several
-	nativeLow, nativeHigh, textHigh    int    // real dates with days to 12 and above; text dates with a day above 12
+	years                              map[int]int
+	near                               [2]int64 // midnights between which every date is believed
+	singleYear                         int      // the one year of all dates that have one; -1 when several
+	nativeLow, nativeHigh, textHigh    int      // real dates with days to 12 and above; text dates with a day above 12
 	textAny                            int
 	nativeClock                        bool
 	timed                              bool   // a date stands with a time of day
@@ -170,7 +179,9 @@ func (r *rows) String() string {
 
 // NewColumn begins to learn a column.
 func NewColumn(set Settings) *Column {
-	c := &Column{set: set, seen: map[string]shape{}}
+	c := &Column{set: set, seen: map[string]shape{}, years: map[int]int{}}
+	present := set.Present.Year()
+	c.near = [2]int64{zone.Wall(present-nearYears, 1, 1, 0, 0, 0), zone.Wall(present+nearYears+1, 1, 1, 0, 0, 0)}
 	c.sure = tally{possible: allOrders, weekday: allOrders, against: map[Order]*rows{}, unfit: map[Order]*rows{}}
 	c.loose = tally{possible: allOrders, weekday: allOrders, against: map[Order]*rows{}, unfit: map[Order]*rows{}}
 	return c
@@ -262,6 +273,7 @@ func (c *Column) nearMonth(m int) bool {
 }
 
 func (c *Column) learnYear(y int) {
+	c.years[y]++
 	if c.fourYears[0] == 0 {
 		c.fourYears = [2]int{y, y}
 	}
@@ -481,7 +493,39 @@ func (c *Column) settleOrder(t *tally) {
 	if c.set.Order != Unsettled {
 		c.order, c.conflict = c.set.Order, false
 	}
-	c.suspect = c.nativeLow > 0 && c.nativeHigh == 0 && c.textHigh > 0 && c.textHigh == c.textAny
+	c.suspect = c.swapped()
+}
+
+// swapped tells whether the column was probably opened with day and month in
+// the wrong order: what could be a date either way became a real date with the
+// two swapped, and the rest, with days above 12, stayed text. A few cells that
+// someone typed afterwards do not clear the others.
+func (c *Column) swapped() bool {
+	switch {
+	case c.nativeLow == 0 || c.textHigh == 0:
+		return false
+	case c.textHigh < c.textAny && (c.textHigh < 5 || c.textHigh*5 < c.textAny*4):
+		return false
+	case c.nativeHigh == 0:
+		return true
+	}
+	return unlikely(c.nativeLow, c.nativeLow+c.nativeHigh)
+}
+
+// unlikely tells whether chance gives so many of n days up to the 12th in less
+// than one column of a hundred.
+func unlikely(low, n int) bool {
+	const chance = 12 * 12 / 365.25
+	mean, spread := chance*float64(n), math.Sqrt(chance*(1-chance)*float64(n))
+	if n > 50 {
+		return float64(low) > mean+2.33*spread
+	}
+	tail, term := 0.0, math.Pow(chance, float64(n))
+	for k := n; k >= low; k-- {
+		tail += term
+		term *= float64(k) / float64(n-k+1) * (1 - chance) / chance
+	}
+	return tail < 0.01
 }
 
 // Order is the one order of day and month that the column settled on,

@@ -99,6 +99,8 @@ func TestCorpus(t *testing.T) {
 					set.Native = SwapNative
 				case "trust":
 					set.Native = TrustNative
+				case "any-year":
+					set.AnyYear = true
 				case "stated":
 					set.Stated = true
 				case "unix":

@@ -39,6 +39,16 @@ func (c *Column) Read(cell table.Cell) (Value, *fault.Fault) {
 // missing years count: the day a message was sent. Where it is zero the
 // settings' Present is, if they allow that.
 func (r *Reader) Read(cell table.Cell, stated time.Time) (Value, *fault.Fault) {
+	v, f := r.read(cell, stated)
+	if f == nil && v.HasDate {
+		if f = r.column.believe(cell.Text, v.Date); f == nil && v.HasEndDate {
+			f = r.column.believe(cell.Text, v.EndDate)
+		}
+	}
+	return v, f
+}
+
+func (r *Reader) read(cell table.Cell, stated time.Time) (Value, *fault.Fault) {
 	c := r.column
 	v := Value{Clock: noClock, EndClock: noClock}
 	switch cell.Kind {
@@ -144,7 +154,7 @@ func (c *Column) readNative(cell table.Cell) (Value, *fault.Fault) {
 		v.Assumed |= AssumedSwap
 		return v, nil
 	}
-	return v, fault.New(cell.Text, fmt.Sprintf("may be %s or %s: the column's text dates (%s) all have days above 12 and its real dates none, as if the sheet had been opened with day and month swapped",
+	return v, fault.New(cell.Text, fmt.Sprintf("may be %s or %s: the column's text dates (%s) have days above 12 and its real dates have not, as if the sheet had been opened with day and month swapped",
 		t.Format("2 January"), zone.Civil(swapped).Format("2 January"), c.highRows.String())).Do("set native: swapped, or native: trust")
 }
 
@@ -409,6 +419,7 @@ func (c *Column) placeRelative(text string, d date) (int64, *fault.Fault) {
 
 // ReadOne reads a text that stands alone, without a column to learn from.
 func ReadOne(set Settings, text string) (Value, *fault.Fault) {
+	set.From, set.To, set.AnyYear = 0, 0, true
 	c := NewColumn(set)
 	cell := table.Cell{Kind: table.Text, Text: text}
 	c.Learn(1, cell)

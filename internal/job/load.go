@@ -80,6 +80,7 @@ type Report struct {
 	Sources   Sources        // all of them, where a run reads several
 	Calendars []string       // that rows go to
 	Matched   []match.Choice // columns found by their headings
+	Unused    []string       // columns that nothing of the intake names
 	Evidence  []string       // what settled the columns' day order
 	Zone      string         // of times that name none
 	ZoneWhy   string         // how that zone was determined, when nobody named it

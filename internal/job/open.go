@@ -201,6 +201,10 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	}
 	l.batch = intake.NewBatch(m, rows, beside)
 	l.report.Evidence = m.Evidence()
+	l.report.Unused = slices.DeleteFunc(m.Unused(), func(name string) bool { // columns that reading several files or sheets adds
+		from := l.in.From
+		return name == "File" && (from.Files != "" || from.Folder != "") || name == "Sheet" && from.All
+	})
 	if m.Zone != nil {
 		l.report.Zone = m.Zone.Name()
 	}

@@ -128,6 +128,9 @@ func (l *report) totals() {
 }
 
 func (l *report) matched() {
+	if len(l.Unused) > 0 {
+		defer l.wrapped(dim.Render("unused")+"   ", strings.Join(l.Unused, ", "))
+	}
 	if len(l.Matched) == 0 {
 		return
 	}

@@ -3,6 +3,7 @@ package intake
 import (
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"almanach/internal/core/event"
@@ -53,6 +54,18 @@ type moments struct {
 	text    *template.Template
 	slot    int // of text
 	name    string
+}
+
+// Unused lists the columns with a heading that nothing of the intake names.
+func (m *Mapping) Unused() []string {
+	var out []string
+	used := m.compiler.Used()
+	for i, heading := range m.Header {
+		if strings.TrimSpace(heading) != "" && !slices.Contains(used, i) {
+			out = append(out, m.Header.Label(i))
+		}
+	}
+	return out
 }
 
 // InPeriod tells whether an event lies in the time that the source is about.

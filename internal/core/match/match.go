@@ -209,8 +209,13 @@ func (m *chooser) has(field string) bool {
 func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.Fault) {
 	m := chooser{matcher: matcher{header: header, taken: map[int]bool{}}}
 	Decide(traits)
-	for _, t := range traits {
-		m.columns = append(m.columns, matchColumn{column: t.Column, filled: t.Filled, temporal: t.Column.Holds(t.Filled)})
+	for i, t := range traits {
+		c := matchColumn{filled: t.Filled, temporal: t.Column.Holds(t.Filled), role: t.Column.Role()}
+		if role, ok := m.called(i); ok && !c.temporal {
+			c.temporal, c.role = true, role
+			t.Column.Prefer(role)
+		}
+		m.columns = append(m.columns, c)
 	}
 	m.findOrder()
 	m.take("start", m.moment("start", "end")...)
@@ -307,7 +312,7 @@ func (m *matcher) sure(field string, column int) Sureness {
 func (m *matcher) onlyDate() []int {
 	at := -1
 	for i, c := range m.columns {
-		if m.taken[i] || c.filled == 0 || !c.temporal || c.column.Role() == moment.ClockRole {
+		if m.taken[i] || c.filled == 0 || !c.temporal || c.role == moment.ClockRole {
 			continue
 		}
 		if at >= 0 {
@@ -334,9 +339,44 @@ type matcher struct {
 }
 
 type matchColumn struct {
-	column   *moment.Column
 	filled   int
 	temporal bool
+	role     moment.Role
+}
+
+// The words by which a heading says that its column holds times of day, or
+// dates, whatever can be read of them.
+var (
+	clockWords = []string{"time", "hour", "uhrzeit", "zeit", "heure", "hora", "ora", "orario", "horário", "tijd"}
+	dateWords  = []string{"date", "datum", "fecha", "data"}
+	linkWords  = []string{"of", "de", "del", "di", "do", "da", "van", "von", "in", "out"}
+)
+
+// called gives what the heading of column i says that the column holds. Cells
+// of such a column that cannot be read hold their rows; if the column were left
+// out for them, the others would become all day.
+func (m *matcher) called(i int) (moment.Role, bool) {
+	heading := m.header.Label(i)
+	if rank(names["zone"], heading) > 0 || rank(names["length"], heading) > 0 || rank(names["all_day"], heading) > 0 || m.rank("start", i) == 0 && m.rank("end", i) == 0 {
+		return moment.AnyRole, false
+	}
+	words := strings.Fields(strings.ToLower(strings.NewReplacer("_", " ", "-", " ", ".", "", ":", "").Replace(heading)))
+	if len(words) == 0 {
+		return moment.AnyRole, false
+	}
+	says := []string{words[len(words)-1]} // Start time; Time from, Date de fin; but not Time sheet
+	if len(words) > 1 && (slices.Contains(linkWords, words[1]) || slices.Contains(telling["start"], words[1]) || slices.Contains(telling["end"], words[1])) {
+		says = append(says, words[0])
+	}
+	for _, word := range says {
+		switch {
+		case slices.Contains(clockWords, word):
+			return moment.ClockRole, true
+		case slices.Contains(dateWords, word):
+			return moment.DateRole, true
+		}
+	}
+	return moment.AnyRole, false
 }
 
 func (m *matcher) best(field string, fits func(matchColumn) bool) int {
@@ -358,7 +398,7 @@ func (m *matcher) moment(field, other string) []int {
 	dated := func(role moment.Role) int {
 		best, at := 0, -1
 		for i, c := range m.columns {
-			if m.taken[i] || c.filled == 0 || !c.temporal || (c.column.Role() == moment.ClockRole) != (role == moment.ClockRole) {
+			if m.taken[i] || c.filled == 0 || !c.temporal || (c.role == moment.ClockRole) != (role == moment.ClockRole) {
 				continue
 			}
 			r := m.rank(field, i)
@@ -373,7 +413,7 @@ func (m *matcher) moment(field, other string) []int {
 	if date >= 0 {
 		out = append(out, date)
 	}
-	if date < 0 || m.columns[date].column.Role() == moment.DateRole {
+	if date < 0 || m.columns[date].role == moment.DateRole {
 		if clock := dated(moment.ClockRole); clock >= 0 && (date >= 0 || field == "end") {
 			out = append(out, clock)
 		}

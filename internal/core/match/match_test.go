@@ -39,6 +39,10 @@ func TestMatch(t *testing.T) {
 		{"No|Incident|Occurrence", "1|A|2026-03-15", "start Occurrence, title Incident"},
 		{"No|When", "1|2026-03-15", "start When, title No"},
 		{"No|Name|End date|Event day", "1|A|2026-03-15|2026-03-14", "start Event day, end End date, title Name"},
+		{"No|Name|Date|Time", "1|A|2026-03-15|early", "start Date+Time, title Name"},
+		{"No|Name|Date|Start time|End time", "1|A|2026-03-15|early|late", "start Date+Start time, end End time, title Name"},
+		{"No|Name|Date|Time zone|Time sheet", "1|A|2026-03-15|UTC|x", "start Date, zone Time zone, title Name"},
+		{"No|Name|Date", "1|A|soon", "start Date, title Name"},
 		{"When|Until", "2026-03-15|2026-03-16", "no column suits as a title"},
 	} {
 		cells := strings.Split(tt.row, "|")

@@ -177,6 +177,9 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	if f != nil {
 		return f
 	}
+	if l.report.Source.From1904 {
+		l.in = l.in.With(func(in *intake.Intake) { in.Dates.From1904 = true })
+	}
 	if l.req.Match {
 		set := l.in.Dates
 		set.Zones, set.Present = l.office.Zones, l.office.Now

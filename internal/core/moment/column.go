@@ -63,6 +63,7 @@ type Settings struct {
 	// present tell, unless AnyYear.
 	From, To int64
 	AnyYear  bool
+	From1904 bool // bare numbers count days from 1904
 }
 
 // NoClock is the Clock of a Value without a time of day.

@@ -99,6 +99,8 @@ func TestCorpus(t *testing.T) {
 					set.Native = SwapNative
 				case "trust":
 					set.Native = TrustNative
+				case "from-1904":
+					set.From1904 = true
 				case "any-year":
 					set.AnyYear = true
 				case "stated":

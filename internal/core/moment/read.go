@@ -180,6 +180,9 @@ func (c *Column) readSerial(text string) (Value, *fault.Fault) {
 	case err != nil || strings.ContainsAny(text, "eExXnN_+"):
 	case c.role != ClockRole && len(whole) == 5 && n >= 20000 && n < 80000:
 		v.HasDate = true
+		if c.set.From1904 {
+			n += 1462
+		}
 		cell := table.NewTemporal(table.DateTime, n)
 		v.Date = zone.Midnight(cell.Seconds())
 		if decimals != "" {

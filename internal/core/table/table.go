@@ -102,6 +102,7 @@ func clock(s int64) string {
 // it. Rows of one place share it.
 type Origin struct {
 	File, Sheet string
+	From1904    bool      // the workbook counts dates from 1904
 	Message     string    // Message-ID, for rows of a message
 	Sent        time.Time // when the message was sent, in its sender's offset; zero for what is no message
 }

@@ -26,6 +26,12 @@ type framed struct {
 	above    []table.Cell // their last values
 	read     bool         // hidden rows and columns are read
 	block    sheet.Block
+
+	named    map[string]int // columns by their headings, in lower case; nil when two are alike
+	order    []int          // of the columns below a header that is repeated in another order
+	repeats  []int          // rows that repeat the header
+	note     int            // of About that says so
+	shuffled bool           // one of them had another order
 }
 
 func newTable(r sheet.Raw, o sheet.Options) (*framed, error) {
@@ -45,6 +51,7 @@ func (t *framed) start(o sheet.Options) (err error) {
 	if err := t.findHeader(o); err != nil {
 		return err
 	}
+	t.knowHeadings()
 	if !t.read {
 		for i := range t.header {
 			if t.raw.Hidden(i + t.area.Left) {
@@ -89,8 +96,11 @@ func (t *framed) Next() (table.Row, error) {
 				return row, err
 			}
 		}
-		if row.Fault == nil && row.Blank() {
+		if row.Fault == nil && (row.Blank() || t.repeated(row)) {
 			continue
+		}
+		if t.order != nil && row.Fault == nil {
+			row.Cells = t.reorder(row.Cells)
 		}
 		if row.Hidden {
 			t.about.HiddenRows++
@@ -98,6 +108,78 @@ func (t *framed) Next() (table.Row, error) {
 		}
 		return t.fit(row), nil
 	}
+}
+
+func heading(text string) string { return strings.ToLower(strings.Join(strings.Fields(text), " ")) }
+
+// knowHeadings notes which heading is which column.
+func (t *framed) knowHeadings() {
+	t.named = map[string]int{}
+	for i, name := range t.header {
+		if name = heading(name); name == "" {
+			continue
+		}
+		if _, twice := t.named[name]; twice {
+			t.named = nil
+			return
+		}
+		t.named[name] = i
+	}
+}
+
+// repeated tells whether a row is the header once more, as printed tables and
+// tables that were put below each other have it. What stands below it is read
+// by its order of the columns.
+func (t *framed) repeated(row table.Row) bool {
+	if len(t.named) < 2 {
+		return false
+	}
+	order, same, found := make([]int, len(t.header)), true, 0
+	for i := range order {
+		order[i] = -1
+	}
+	for at, c := range row.Cells {
+		if !c.Filled() {
+			continue
+		}
+		i, known := t.named[heading(c.Text)]
+		if !known || order[i] >= 0 {
+			return false
+		}
+		order[i], same = at, same && at == i
+		found++
+	}
+	if found != len(t.named) {
+		return false
+	}
+	t.repeats = append(t.repeats, int(row.Number))
+	if t.order = order; same {
+		t.order = nil
+	}
+	t.shuffled = t.shuffled || !same
+	text := fmt.Sprintf("row %d repeats the header", row.Number)
+	if n := len(t.repeats); n > 1 {
+		text = fmt.Sprintf("%d rows repeat the header, the first row %d, the last row %d", n, t.repeats[0], row.Number)
+	} else {
+		t.note = len(t.about.Notes)
+		t.about.Notes = append(t.about.Notes, "")
+	}
+	if t.shuffled {
+		text += "; what stands below each is read by its own order of the columns"
+	}
+	t.about.Notes[t.note] = text
+	return true
+}
+
+// reorder puts cells under the columns of the first header.
+func (t *framed) reorder(cells []table.Cell) []table.Cell {
+	out := make([]table.Cell, len(t.header), max(len(cells), len(t.header)))
+	for i, at := range t.order {
+		if at >= 0 && at < len(cells) {
+			out[i] = cells[at]
+		}
+	}
+	return append(out, cells[min(len(cells), len(t.header)):]...)
 }
 
 // pull gives the next raw row, cut down to the area that is asked for.

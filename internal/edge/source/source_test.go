@@ -221,6 +221,8 @@ func TestWorkbooks(t *testing.T) {
 	}{
 		{name: "kinds by number format", data: oneSheet(t, with(map[string]string{"A2": "7~0000", "B2": "46086~dd/mm/yyyy", "A3": "3.25~0.00", "B3": "46086.34375~yyyy-mm-dd hh:mm", "A4": "8~General", "B4": "0.34375~hh:mm", "A5": "9~0", "B5": "1.5~[h]:mm", "A6": "10~0", "B6": "46086~dddd"}), nil),
 			want: "No|When|Note\n2 0007<number>|2026-03-05<date>\n3 3.25<number>|2026-03-05T08:15<date and time>\n4 8<number>|08:15<time of day>\n5 9<number>|36:00<length>\n6 10<number>|2026-03-05<date>"},
+		{name: "the header again, and in another order", data: oneSheet(t, with(map[string]string{"A2": "a", "B2": "x", "A3": "No", "B3": "When", "C3": "Note", "A4": "b", "B4": "y", "A5": "note", "B5": "No", "C5": " When", "A6": "n", "B6": "c", "C6": "z", "A7": "No", "B7": "When", "A8": "p", "B8": "d"}), nil),
+			want: "No|When|Note\n2 a|x\n4 b|y\n6 c|z|n\n7 When||No\n8 d||p", about: "2 rows repeat the header, the first row 3, the last row 5; what stands below each is read by its own order of the columns"},
 		{name: "dates from 1904", data: oneSheet(t, with(map[string]string{"A2": "a", "B2": "44624~dd/mm/yyyy"}), func(f *excelize.File) {
 			on := true
 			require.NoError(t, f.SetWorkbookProps(&excelize.WorkbookPropsOptions{Date1904: &on}))

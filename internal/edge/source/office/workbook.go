@@ -146,7 +146,7 @@ func (w *workbook) Close() error { return w.file.Close() }
 
 func (w *workbook) Open(i int) (sheet.Raw, error) {
 	ref := w.refs[i]
-	s := &worksheet{workbook: w, from: &table.Origin{File: w.name, Sheet: ref.name}}
+	s := &worksheet{workbook: w, from: &table.Origin{File: w.name, Sheet: ref.name, From1904: w.from04}}
 	at := fault.Place{File: w.name, Sheet: ref.name}
 	if ref.part == nil {
 		return nil, fault.Newf("the sheet is missing from the workbook").At(at)

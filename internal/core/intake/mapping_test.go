@@ -165,7 +165,10 @@ No|When|From|To|Zone
 14|2026-03-05|all day||
 15|2026-03-05T09:00+01:00||11:00+01:00|Europe/Lisbon
 16|2026-07-05T09:00+01:00||11:00+01:00|Europe/Lisbon
-17|2026-03-05T09:00Z||11:00Z|America/New_York`, `
+17|2026-03-05T09:00Z||11:00Z|America/New_York
+18|2026-03-05|09:00 CET|11:00|
+19|2026-07-05|09:00 CET|11:00|
+20|2026-03-05|09:00 CEST|11:00|`, `
 20260305T090000/20260305T110000@Europe/Lisbon
 held: the start's range ends at 11:00, and the end is at 12:00 (correct one of them)
 20260305/20260308 (all day assumed: no time given)
@@ -182,7 +185,10 @@ held: To "from 11:00" gives the start of a range, where the end is wanted
 20260305/20260306
 held: When "2026-03-05T09:00+01:00" is at +01:00, and Zone says Europe/Lisbon, which is at +00:00 then (correct one of them)
 20260705T090000/20260705T110000@Europe/Lisbon
-20260305T090000Z/20260305T110000Z`},
+20260305T090000Z/20260305T110000Z
+20260305T090000/20260305T110000@CET
+held: When "2026-07-05" says CET, which is +01:00, and on Sun 5 July 2026 the clocks of Europe/Paris are at +02:00 (write the offset)
+held: When "2026-03-05" says CEST, which is +02:00, and on Thu 5 March 2026 the clocks of Europe/Paris are at +01:00 (write the offset)`},
 		{"a range of dates with times: one", "range_with_times: one\nevent: { title: '{No}', start: '{When} {From}', end: '{When} {To}' }\n", `
 No|When|From|To
 1|5–7 Mar 2026|09:00|17:00

@@ -107,7 +107,7 @@ func merge(out *moment.Value, v moment.Value, c table.Cell) *fault.Fault {
 		if out.Zone != nil && !out.Zone.SameRules(v.Zone) {
 			return fault.New(c.Text, "names a second time zone")
 		}
-		out.Zone = v.Zone
+		out.Zone, out.ZoneText = v.Zone, v.ZoneText
 	}
 	out.AllDay = out.AllDay || v.AllDay
 	if v.Open != moment.Closed {
@@ -237,6 +237,9 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 	own := m.Zone
 	if v.Zone != nil {
 		own = v.Zone
+		if f := m.inForce(row, v); f != nil {
+			return nil, f
+		}
 	}
 	if m.zoneOf == nil || !m.zoneOf.Filled(row) {
 		return own, nil
@@ -267,6 +270,21 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 		return nil, f.Do("correct one of them")
 	}
 	return z, nil
+}
+
+// inForce refuses an abbreviation whose offset is not in force where it is used
+// on the day it is written for: in July "CET" can mean either clock.
+func (m *Mapper) inForce(row table.Row, v moment.Value) *fault.Fault {
+	seconds, region, ok := m.Zones.Abbreviation(v.ZoneText)
+	if !ok || region == nil {
+		return nil
+	}
+	at := v.Date + int64(max(v.Clock, 0)) - int64(seconds)
+	if there := region.OffsetAt(at).Seconds; there != seconds {
+		name := strings.ToUpper(v.ZoneText)
+		return m.start.fault(m, row, fmt.Sprintf("says %s, which is %s, and on %s the clocks of %s are at %s", name, zone.FormatOffset(seconds, ":"), shortDate(v.Date), region.Name(), zone.FormatOffset(there, ":"))).Do("write the offset")
+	}
+	return nil
 }
 
 // place puts a wall-clock time into a zone. A time that the clocks jump over

@@ -131,8 +131,9 @@ const noClock = -1
 // half is one end of a range, or the whole of what is no range.
 type half struct {
 	date  date
-	clock int // seconds since midnight, 86400 for 24:00; noClock when absent
-	hour  int // a bare number that takes am or pm from the other half, else noClock
+	clock int  // seconds since midnight, 86400 for 24:00; noClock when absent
+	hour  int  // a bare number that takes its meaning from the other half, else noClock
+	half  bool // am, pm or noon was written
 }
 
 // shape is a text understood as far as it can be without its column.
@@ -541,15 +542,25 @@ func (p *parser) dayRange() bool {
 // bareHour keeps the 9 of "9–11 am", whose half of the day the end tells.
 func (p *parser) bareHour() bool {
 	t, next := p.tok(0), p.tok(1)
-	if len(t.text) > 2 || t.num > 12 || p.side == 1 || (next.kind != '-' && p.sense(1).is&isRange == 0) || p.half().clock != noClock {
+	if p.role == ClockRole && p.side == 1 && t.num <= 24 && p.out.halves[0].clock != noClock && p.half().clock == noClock && p.at+1 == len(p.tokens) {
+		p.half().hour = t.num // 9.30-11
+		p.at++
+		return true
+	}
+	if len(t.text) > 2 || t.num > 24 || p.side == 1 || (next.kind != '-' && p.sense(1).is&isRange == 0) || p.half().clock != noClock {
 		return false
 	}
 	for i := 2; i < 6; i++ {
-		if p.sense(i).is&(isAM|isPM) != 0 {
+		if t.num <= 12 && p.sense(i).is&(isAM|isPM) != 0 {
 			p.half().hour = t.num
 			p.at++
 			return true
 		}
+	}
+	if end := p.tok(3); p.role == ClockRole && p.tok(2).kind == 'n' && (end.kind == ':' || end.kind == '.') { // 10-12.30
+		p.half().hour = t.num
+		p.at++
+		return true
 	}
 	return false
 }
@@ -575,7 +586,7 @@ func (p *parser) clock() bool {
 			return p.hms(t.num, u.num, p.tok(4).num, 5)
 		}
 		return p.hms(t.num, u.num, 0, 3)
-	case short && s1.kind == 'w' && (s1.text == "h" || s1.text == "u") && u.kind == 'n' && len(u.text) == 2 && !u.gap:
+	case short && s1.kind == 'w' && (s1.text == "h" || s1.text == "u") && u.kind == 'n' && len(u.text) == 2 && (!u.gap || s1.gap && p.sense(3).month == 0): // 8h30, 8 h 30
 		n := 3
 		if p.sense(3).is&isMinute != 0 && !p.tok(3).gap { // 14h30min
 			n = 4
@@ -617,6 +628,7 @@ func (p *parser) hms(h, m, s, n int) bool {
 			h += 12
 		}
 		n++
+		p.half().half = true
 	}
 	if !p.setClock(h*3600+m*60+min(s, 59), n) {
 		return false
@@ -676,6 +688,7 @@ func (p *parser) word() bool {
 				seconds, p.out.nights = 86400, true
 			}
 		}
+		p.half().half = true
 		return p.setClock(seconds, 1)
 	case s.is&(isToday|isTomorrow|isYesterday|isTonight) != 0 && p.half().date.form == noDate:
 		days := 0
@@ -815,10 +828,22 @@ func (p *parser) zoneName() bool {
 func (p *parser) finish() {
 	s := &p.out
 	a, b := &s.halves[0], &s.halves[1]
-	if a.hour != noClock {
-		if b.clock == noClock {
+	switch {
+	case b.hour != noClock: // 9.30-11, 9am-12, noon-2
+		if b.clock = b.hour * 3600; a.half && b.clock <= a.clock && b.hour < 12 {
+			b.clock += 12 * 3600
+		}
+		if b.clock <= a.clock || b.clock > 86400 {
 			return
 		}
+	case a.hour == noClock:
+	case b.clock == noClock:
+		return
+	case !b.half: // 10-12.30
+		if a.clock = a.hour * 3600; a.clock >= b.clock {
+			return
+		}
+	default:
 		a.clock = (a.hour % 12) * 3600
 		if b.clock >= 12*3600 {
 			a.clock += 12 * 3600

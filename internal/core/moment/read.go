@@ -215,7 +215,7 @@ func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 		if err != nil {
 			return v, fault.New(text, fmt.Sprintf("names the time zone %q, which is not known", s.zone)).Do("write a name such as Europe/Lisbon, or an offset such as +01:00")
 		}
-		v.Zone = z
+		v.Zone, v.ZoneText = z, s.zone
 	}
 	if a.form == noDate && b.form != noDate { // 9:00 – 5 March 11:00
 		if a.weekdays != 0 || s.halves[0].clock == noClock {

@@ -68,9 +68,28 @@ func (b *Book) Release() string { return b.release }
 
 var offsetForm = regexp.MustCompile(`^(?:UTC|GMT)?\s*([-+−])(\d{1,2})(?::?(\d{2}))?$`)
 
-// abbreviations are those that mean one offset wherever they are written and
-// are not names of the zone data. CST, IST, BST and PST mean several.
-var abbreviations = map[string]int{"cest": 2, "mesz": 2, "mez": 1, "west": 1, "eest": 3, "edt": -4, "mdt": -6, "pdt": -7, "akdt": -8}
+// abbreviations are those that mean one offset wherever they are written, in
+// hours, with a region that uses it. CST, IST, BST and PST mean several.
+var abbreviations = map[string]struct {
+	hours  int
+	region string
+}{
+	"cet": {1, "Europe/Paris"}, "cest": {2, "Europe/Paris"}, "mez": {1, "Europe/Berlin"}, "mesz": {2, "Europe/Berlin"},
+	"wet": {0, "Europe/Lisbon"}, "west": {1, "Europe/Lisbon"}, "eet": {2, "Europe/Athens"}, "eest": {3, "Europe/Athens"},
+	"est": {-5, "America/New_York"}, "edt": {-4, "America/New_York"}, "mst": {-7, "America/Denver"}, "mdt": {-6, "America/Denver"},
+	"pdt": {-7, "America/Los_Angeles"}, "akdt": {-8, "America/Anchorage"}, "hst": {-10, "Pacific/Honolulu"},
+}
+
+// Abbreviation gives the offset that an abbreviation means, in seconds, and the
+// zone of a region that uses it.
+func (b *Book) Abbreviation(name string) (seconds int, region *Zone, ok bool) {
+	a, ok := abbreviations[strings.ToLower(name)]
+	if !ok {
+		return 0, nil, false
+	}
+	region, err := b.Find(a.region)
+	return a.hours * 3600, region, err == nil
+}
 
 // Find gives the zone of an IANA name, a Windows name, "UTC", "Z", or an
 // offset such as "+01:00" or "UTC+1", or an abbreviation that means one offset. Letter case is forgiven.
@@ -95,8 +114,8 @@ func (b *Book) read(name string) (*Zone, error) {
 	case "utc", "z", "gmt", "etc/utc", "etc/gmt", "zulu":
 		return UTC, nil
 	}
-	if hours, ok := abbreviations[lower]; ok {
-		return Fixed(FormatOffset(hours*3600, ":"), hours*3600), nil
+	if a, ok := abbreviations[lower]; ok && b.folded[lower] == "" {
+		return Fixed(FormatOffset(a.hours*3600, ":"), a.hours*3600), nil
 	}
 	if m := offsetForm.FindStringSubmatch(strings.ToUpper(name)); m != nil {
 		return parseOffset(name, m)

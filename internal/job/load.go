@@ -149,6 +149,9 @@ func (l *load) plan(ctx context.Context) error {
 		Intake: l.in, Batch: l.batch, Sources: l.report.Sources, Stamp: l.office.Stamp(), Places: l.placesOf, Takes: l.req.Takes, Allow: l.req.Allow,
 		Full: l.req.All, Moves: l.req.Into == "", Past: l.req.Past, Workers: workers, Parallel: runtime.GOMAXPROCS(0),
 	}
+	if l.report.ZoneWhy != "" {
+		r.ZoneGuess = l.report.Zone
+	}
 	for _, c := range l.calendars {
 		r.Holdings = append(r.Holdings, c.holding)
 	}

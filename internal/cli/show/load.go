@@ -41,6 +41,9 @@ type report struct {
 func (p *Printer) Load(r *job.Report, o LoadOptions) {
 	l := report{p, r, o}
 	p.line("%s   %s  →  %s", bold.Render(r.Intake), sources(r.Sources), bold.Render(places(r.Calendars)))
+	if r.ZoneWhy != "" {
+		l.times()
+	}
 	l.totals()
 	l.matched()
 	for _, n := range r.Remarks {
@@ -279,18 +282,25 @@ func (l *report) fields(fields []plan.Difference, indent string, o agree.Outcome
 	}
 }
 
+// times says in which zone the times that name none are. A zone that nobody
+// named comes first, since every time hangs on it.
+func (l *report) times() {
+	switch {
+	case l.ZoneWhy != "":
+		l.line("%s  in %s (%s)", alarm.Render("times   "), l.Zone, l.ZoneWhy)
+	case l.Zone != "":
+		l.line("%s  in %s", dim.Render("times   "), l.Zone)
+	}
+}
+
 func (l *report) foot() {
 	l.line("")
 	l.assumed()
 	for _, e := range l.Evidence {
 		l.wrapped(dim.Render("dates")+"     ", e)
 	}
-	times := l.Zone
-	if l.ZoneWhy != "" {
-		times += " (" + l.ZoneWhy + ")"
-	}
-	if times != "" {
-		l.line("%s  in %s", dim.Render("times   "), times)
+	if l.ZoneWhy == "" {
+		l.times()
 	}
 	if l.NoGone != "" && l.Totals.Gone > 0 {
 		l.wrapped(dim.Render("gone")+"      ", l.NoGone)

@@ -1,6 +1,9 @@
 package plan
 
-import "almanach/internal/core/event"
+import (
+	"almanach/internal/core/event"
+	"almanach/internal/core/zone"
+)
 
 // What --allow can let pass.
 const (
@@ -9,10 +12,11 @@ const (
 	AllowWhen     = "when"     // given another time
 	AllowTitle    = "title"    // given another title
 	AllowIdentity = "identity" // in the calendar already under another identity
+	AllowZone     = "zone"     // the same clock in another zone, which nobody named
 )
 
 // Allowances lists what --allow can let pass.
-var Allowances = []string{AllowRemoved, AllowMoved, AllowWhen, AllowTitle, AllowIdentity}
+var Allowances = []string{AllowRemoved, AllowMoved, AllowWhen, AllowTitle, AllowIdentity, AllowZone}
 
 // always is how many events may always be removed or changed at once.
 const always = 5
@@ -31,5 +35,23 @@ func (m *maker) guards() []Guard {
 	guard(AllowMoved, "taken out of the calendar they are in", len(m.taken), m.ours/5, m.taken[:min(len(m.taken), always)])
 	guard(AllowWhen, "moved to another time", m.moved[event.When], m.ours/2, m.keys[event.When])
 	guard(AllowTitle, "given another title", m.moved[event.Title], m.ours/2, m.keys[event.Title])
+	if n := len(m.rezoned); n > 0 && m.Allow[AllowZone] != n {
+		out = append(out, Guard{Name: AllowZone, Count: n, Of: m.ours, Did: "moved by the time zone, " + m.ZoneGuess + ", which neither the intake nor the desk names", Which: m.rezoned[:min(n, always)]})
+	}
 	return out
+}
+
+// rezoned tells whether a span is in a zone that was guessed, and stands in
+// another one now.
+func rezoned(wanted, now event.Span, guess string) bool {
+	name := func(t zone.Time) string {
+		switch {
+		case t.Form == zone.Absolute:
+			return zone.UTC.Name()
+		case t.Zone == nil:
+			return ""
+		}
+		return t.Zone.Name()
+	}
+	return !wanted.AllDay() && !now.AllDay() && name(wanted.Start) == guess && name(now.Start) != guess
 }

@@ -38,6 +38,9 @@ type Request struct {
 	// NoGone, where it is not empty, says why nothing may be taken out of a
 	// calendar as gone, however the intake has it.
 	NoGone string
+	// ZoneGuess is the zone of times that name none, where nobody named it: that
+	// is never enough to move events.
+	ZoneGuess string
 	// Past lists events gone that are wholly past, which are otherwise counted.
 	Past bool
 
@@ -58,6 +61,7 @@ type maker struct {
 	moved   map[event.Field]int // events whose field a load would change
 	keys    map[event.Field][]string
 	removed []string // keys of events that a load would cancel or delete as gone
+	rezoned []string // keys of events that a guessed zone would move
 	taken   []string // keys of events that a load would move to another calendar
 	ours    int      // events of this intake in its calendars
 	none    int      // rows whose events are to be cancelled
@@ -197,6 +201,7 @@ func (m *maker) add(s *shard) {
 		m.keys[f.field] = few(m.keys[f.field], f.key)
 	}
 	m.taken = append(m.taken, s.taken...)
+	m.rezoned = append(m.rezoned, s.rezoned...)
 	for id, found := range s.masters {
 		*m.series[id] = *found
 	}

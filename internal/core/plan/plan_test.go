@@ -533,3 +533,24 @@ func TestTotals(t *testing.T) {
 		assert.ErrorContains(t, bad.Check(), "do not foot", name)
 	}
 }
+
+// TestGuessedZone loads again where the zone is another one that nobody named:
+// nothing is moved until someone says so.
+func TestGuessedZone(t *testing.T) {
+	w := newWorld(t, "c")
+	lisbon := plainCalls + "zone: Europe/Lisbon\n"
+	w.load(lisbon, threeCalls)
+	w.request.ZoneGuess = "Asia/Tokyo"
+	assert.Empty(t, w.load(lisbon, threeCalls).Guards)
+	tokyo := plainCalls + "zone: Asia/Tokyo\n"
+	p, err := w.plan(tokyo, threeCalls)
+	require.NoError(t, err)
+	require.Len(t, p.Guards, 1)
+	assert.ErrorContains(t, p.Guards[0].Fault("calls"), "3 of the 3 events of calls would be moved by the time zone, Asia/Tokyo, which neither the intake nor the desk names; if that is right, load again with --allow zone=3")
+	p, err = w.plan(tokyo, strings.ReplaceAll(threeCalls, "08:00", "09:30"))
+	require.NoError(t, err)
+	assert.Len(t, p.Guards, 1, "whatever else moved them")
+	assert.Empty(t, w.load(lisbon, strings.ReplaceAll(threeCalls, "08:00", "09:30")).Guards)
+	w.request.ZoneGuess = ""
+	assert.Empty(t, w.load(tokyo, threeCalls).Guards)
+}

@@ -20,6 +20,7 @@ type shard struct {
 	mapper  *intake.Mapper
 	totals  Totals
 	items   []Item
+	rezoned []string
 	changes []change // with the index of their item among the shard's
 	held    []heldFault
 	out     []leftOut
@@ -287,6 +288,9 @@ func (s *shard) settle(i int, id identity.ID, c standing) {
 	for _, f := range result.Fields {
 		if f.Outcome == agree.Changed && result.Outcome == agree.Changed {
 			s.moved = append(s.moved, fieldMove{f.Field, item.Key})
+			if f.Field == event.When && s.ZoneGuess != "" && rezoned(w.Event.When, view.When, s.ZoneGuess) {
+				s.rezoned = append(s.rezoned, item.Key)
+			}
 		}
 	}
 	var made *change

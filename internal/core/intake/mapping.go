@@ -35,6 +35,7 @@ type Mapping struct {
 	properties       []propertyField
 	start, end       *moments
 	borrowed         bool // the end's date is the start's own cell
+	weekday          int  // column of weekdays that the starts must fit, -1 for none
 	length           *template.Template
 	allDay, zoneOf   *template.Template
 	series           series
@@ -129,6 +130,7 @@ func (m *Mapping) Learn(rows []table.Row) {
 		}
 	}
 	m.borrowed = m.endBorrows()
+	m.learnWeekdays(rows)
 }
 
 // spans are the moments that the mapping reads.

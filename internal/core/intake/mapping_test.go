@@ -203,6 +203,36 @@ No|When|From|To
 2|5–7 Mar 2026|22:00|06:00`, `
 20260305T090000/20260305T170000@Europe/Lisbon;FREQ=DAILY;COUNT=3
 20260305T220000/20260306T060000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)`},
+		{"a column of weekdays by its heading", "event: { title: '{No}', start: '{When}' }\n", `
+No|Wochentag|When
+1|Mo|2026-12-07
+2|Di|2026-12-07
+3||2026-12-09`, `
+20261207/20261208
+held: When "2026-12-07" is a Monday, and Wochentag says Di (correct one of them)
+20261209/20261210`},
+		{"a column of weekdays by what it holds", "event: { title: '{No}', start: '{When}' }\n", `
+No|Info|When
+1|Mon|2026-12-07
+2|Tue|2026-12-08
+3|Wed|2026-12-09
+4|Thu|2026-12-10
+5|Fri|2026-12-11
+6|Fri|2026-12-14`, `
+20261207/20261208
+20261208/20261209
+20261209/20261210
+20261210/20261211
+20261211/20261212
+held: When "2026-12-14" is a Monday, and Info says Fri (correct one of them)`},
+		{"weekdays that are about something else", "event: { title: '{No}', start: '{When}' }\n", `
+No|Bin day|When
+1|Mon|2026-12-07
+2|Mon|2026-12-08
+3|Tue|2026-12-09`, `
+20261207/20261208
+20261208/20261209
+20261209/20261210`},
 		{"only dates are whole days, the last included", "event: { title: '{No}', start: '{First}', end: '{Last}' }\n", `
 No|First|Last
 1|5 March 2026|

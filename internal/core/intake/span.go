@@ -110,6 +110,9 @@ func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 		f = m.start.fault(m, row, "gives only the start of a range").Do("give the end, or a length")
 		f.Field = "start"
 	}
+	if f == nil {
+		f = m.rightWeekday(row, g.start.Date)
+	}
 	if f != nil {
 		return event.Span{}, f
 	}

@@ -67,3 +67,22 @@ func years(low, high int) string {
 	}
 	return fmt.Sprintf("%d–%d", low, high)
 }
+
+// Weekdays gives the days of the week that a text names and nothing else, a bit
+// each from Sunday; several for what differs by language, 0 for any other text.
+func Weekdays(text string) uint8 {
+	if len(text) > 40 {
+		return 0
+	}
+	var set uint8
+	for _, t := range scan(text) {
+		switch days := senses()[t.text].weekdays; {
+		case t.kind == '.' || t.kind == ',':
+		case t.kind != 'w' || days == 0 || set != 0:
+			return 0
+		default:
+			set = days
+		}
+	}
+	return set
+}

@@ -1,0 +1,81 @@
+package intake
+
+import (
+	"slices"
+	"strings"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// weekdayNames are headings of columns that say on which day of the week the
+// row's date falls.
+var weekdayNames = []string{"weekday", "week day", "day of week", "day of the week", "dow", "day", "wochentag", "tag", "jour", "jour de la semaine", "día", "día de la semana", "giorno", "dia", "dia da semana", "weekdag", "dag"}
+
+// enoughWeekdays is how many rows must show that a column of another heading
+// is about the row's date; four of five must fit.
+const enoughWeekdays = 5
+
+// learnWeekdays finds a column of weekdays beside the dates. Nothing maps it,
+// and it is evidence all the same: a date that contradicts it is most likely
+// wrong. In rows of series it says something else.
+func (m *Mapping) learnWeekdays(rows []table.Row) {
+	m.weekday = -1
+	if m.start == nil || m.series.repeat != nil || m.series.also != nil {
+		return
+	}
+	for i := range m.Header {
+		if (i >= len(m.columns) || m.columns[i] == nil) && m.namesWeekdays(i, rows) {
+			m.weekday = i
+			return
+		}
+	}
+}
+
+// namesWeekdays tells whether column i has weekdays, and they are those of the
+// rows' dates.
+func (m *Mapping) namesWeekdays(i int, rows []table.Row) bool {
+	mapper := m.Mapper() // it must not outlive the learning
+	fits, against, dated := 0, 0, 0
+	for _, r := range rows {
+		if r.Fault != nil || !r.Cell(i).Filled() {
+			continue
+		}
+		set := moment.Weekdays(r.Cell(i).Text)
+		if set == 0 {
+			return false
+		}
+		if dated++; dated > 500 {
+			break
+		}
+		mapper.eval.Load(r)
+		switch v, f := mapper.read(m.start, r); {
+		case f != nil || !v.HasDate:
+		case set&(1<<zone.Civil(v.Date).Weekday()) != 0:
+			fits++
+		default:
+			against++
+		}
+	}
+	if slices.Contains(weekdayNames, strings.ToLower(strings.TrimSpace(m.Header[i]))) {
+		return dated > 0
+	}
+	return fits >= enoughWeekdays && against*4 <= fits
+}
+
+// rightWeekday refuses a date that is on another day of the week than the
+// column of weekdays says.
+func (m *Mapper) rightWeekday(row table.Row, date int64) *fault.Fault {
+	if m.weekday < 0 {
+		return nil
+	}
+	cell := row.Cell(m.weekday)
+	set := moment.Weekdays(cell.Text)
+	if set == 0 || set&(1<<zone.Civil(date).Weekday()) != 0 {
+		return nil
+	}
+	f := m.start.fault(m, row, "is a "+zone.Civil(date).Weekday().String()+", and "+m.Header.Label(m.weekday)+" says "+cell.Text)
+	return f.Do("correct one of them")
+}

@@ -154,7 +154,7 @@ func (c *Column) readNative(cell table.Cell) (Value, *fault.Fault) {
 		v.Assumed |= AssumedSwap
 		return v, nil
 	}
-	return v, fault.New(cell.Text, fmt.Sprintf("may be %s or %s: the column's text dates (%s) have days above 12 and its real dates have not, as if the sheet had been opened with day and month swapped",
+	return v, fault.New(cell.Text, fmt.Sprintf("may be %s or %s: day and month may be swapped, since text dates (%s) have days above 12 and real dates have not",
 		t.Format("2 January"), zone.Civil(swapped).Format("2 January"), c.highRows.String())).Do("set native: swapped, or native: trust")
 }
 

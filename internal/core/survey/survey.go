@@ -228,7 +228,7 @@ func (s *Surveyor) distinct(c *column) int {
 
 // steady are words in the headings of columns that keep their values, best
 // first.
-var steady = []string{"id", "uid", "no", "nr", "number", "ref", "reference", "key", "code", "booking", "nummer", "numéro", "numero", "número", "referenz", "référence", "referencia", "kennung", "codice", "código"}
+var steady = []string{"id", "uid", "no", "nr", "number", "ref", "reference", "key", "code", "booking", "nummer", "numéro", "numero", "número", "referenz", "référence", "referencia", "kennung", "codice", "código", "buchung", "buchungsnummer", "buchungsnr", "kennzeichen", "auftrag", "réservation", "dossier", "reserva", "prenotazione", "boeking", "boekingsnummer", "order"}
 
 // steadiness ranks how likely a column's values are to stay put: a number that
 // somebody gave it first, a time last.

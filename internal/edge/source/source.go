@@ -11,6 +11,7 @@ package source
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"os"
@@ -108,6 +109,7 @@ func openSheets(b sheet.Book, o Options) (Reader, error) {
 		}
 		r, err := frame(b, i, o)
 		if err == nil && len(r.Header()) > 1 {
+			others(r.About(), list, i)
 			return r, nil
 		}
 		if err == nil {
@@ -120,12 +122,44 @@ func openSheets(b sheet.Book, o Options) (Reader, error) {
 		}
 	}
 	if narrow >= 0 {
-		return frame(b, narrow, o)
+		r, err := frame(b, narrow, o)
+		if err == nil {
+			others(r.About(), list, narrow)
+		}
+		return r, err
 	}
 	if first == nil {
 		first = allHidden(o)
 	}
 	return nil, first
+}
+
+// others notes which sheets or tables are not read, where nobody chose one.
+func others(about *About, list []sheet.Info, chosen int) {
+	var names []string
+	for i, s := range list {
+		if i == chosen || s.Hidden {
+			continue
+		}
+		name := s.Name
+		if name == "" {
+			name = strconv.Itoa(i + 1)
+		}
+		names = append(names, name)
+	}
+	if len(names) == 0 {
+		return
+	}
+	own := list[chosen].Name
+	if own == "" {
+		own = strconv.Itoa(chosen + 1)
+	}
+	more := ""
+	if len(names) > 6 {
+		more = fmt.Sprintf(" and %d more", len(names)-6)
+		names = names[:6]
+	}
+	about.Notes = append(about.Notes, fmt.Sprintf("of its sheets or tables %s is read, and not %s%s; choose with sheet: or --sheet", own, strings.Join(names, ", "), more))
 }
 
 func allHidden(o Options) error {

@@ -413,6 +413,28 @@ func TestFetch(t *testing.T) {
 	assert.ErrorContains(t, err, "is not an http or https address")
 }
 
+// TestOthers names what is not read of a file with several tables.
+func TestOthers(t *testing.T) {
+	dir := t.TempDir()
+	for name, tt := range map[string]struct{ data, note string }{
+		"a.json": {`{"berths":[{"a":1,"b":1},{"a":2,"b":2}],"calls":[{"no":1,"x":1},{"no":2,"x":1},{"no":3,"x":1}]}`, "the records in calls are read, and not those in berths; choose with records: or --records"},
+		"b.html": {"<table><tr><th>No<th>When<tr><td>1<td>2026-03-05</table><table><tr><th>A<th>B<tr><td>1<td>2</table>", "of its sheets or tables 1 is read, and not 2; choose with sheet: or --sheet"},
+		"c.xlsx": {oneSheet(t, map[string]string{"A1": "No", "B1": "When", "A2": "1", "B2": "x"}, func(f *excelize.File) {
+			_, err := f.NewSheet("Codes")
+			require.NoError(t, err)
+		}), "of its sheets or tables Sheet1 is read, and not Codes; choose with sheet: or --sheet"},
+	} {
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(path, []byte(tt.data), 0o600))
+		r, err := Open(t.Context(), path, Options{})
+		require.NoError(t, err)
+		_, err = ReadAll(r)
+		require.NoError(t, err)
+		assert.Equal(t, []string{tt.note}, r.About().Notes, name)
+		require.NoError(t, r.Close())
+	}
+}
+
 func FuzzOpen(f *testing.F) {
 	for _, s := range []string{"a,b\n1,\"2\n\"\n", "\xff\xfea\x00,\x00b\x00\n\x001\x00,\x002\x00", `[{"a":[1,{"b":2}]}]`, "{\"a\":1}\n{\"a\":2}\n", "<table><tr><td rowspan=3>a<td>b<tr><td>c</table>", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART:20260301\nEND:VEVENT\nEND:VCALENDAR", odsFile(f, `<table:table table:name="S"><table:table-row table:number-rows-repeated="3">`+odsText("a")+`</table:table-row></table:table>`), oneSheet(f, map[string]string{"A1": "a", "B1": "b", "A2": "1~0"}, nil)} {
 		f.Add([]byte(s), "")

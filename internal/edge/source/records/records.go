@@ -12,6 +12,7 @@ import (
 	"iter"
 	"slices"
 	"strconv"
+	"strings"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
@@ -36,8 +37,9 @@ func looksLikeList(text []byte) bool {
 type document struct {
 	start   func() (io.Reader, error)
 	name    string
-	lines   bool   // a record a line
-	records string // path of the list of records
+	lines   bool     // a record a line
+	records string   // path of the list of records
+	others  []string // paths of other lists, where nobody chose one
 	header  table.Header
 	index   map[string]int
 }
@@ -73,6 +75,12 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 				best, d.records = s.count, path
 			}
 		}
+		for path, s := range lists {
+			if path != d.records && s.count > 1 && !strings.HasPrefix(path, d.records+".") && path != "" {
+				d.others = append(d.others, path)
+			}
+		}
+		slices.Sort(d.others)
 		if best == 0 {
 			return nil, fault.Newf("holds no list of records").At(at).Do("check that it is the right file")
 		}
@@ -193,6 +201,9 @@ func (s *jsonSheet) About(a *sheet.About) {
 		a.Format = "JSON, a record a line"
 	case s.records != "":
 		a.Format += ", records in " + s.records
+	}
+	if len(s.others) > 0 {
+		a.Notes = append(a.Notes, "the records in "+s.records+" are read, and not those in "+strings.Join(s.others[:min(len(s.others), 6)], ", ")+"; choose with records: or --records")
 	}
 }
 

@@ -9,6 +9,7 @@ package fault
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -59,6 +60,9 @@ type Fault struct {
 	Cause  error  // completes the sentence begun by the value: "is not a date"
 	Advice string // what to do next, an imperative without a full stop
 
+	// More are other problems of the same row.
+	More []*Fault
+
 	// Outside tells that a file, a server or a quota stands in the way, and not
 	// the request or the input.
 	Outside bool
@@ -107,7 +111,49 @@ func (f *Fault) Reason() string {
 	if f.Advice != "" {
 		b.WriteString(" (" + f.Advice + ")")
 	}
+	for _, also := range f.More {
+		b.WriteString("; " + also.Reason())
+	}
 	return b.String()
+}
+
+// Join adds problems of the same row to the first of them, each once. It gives
+// nil where there are none.
+func Join(faults ...*Fault) *Fault {
+	var first *Fault
+	for _, f := range faults {
+		switch {
+		case f == nil:
+		case first == nil:
+			first = f
+		default:
+			more := f.More
+			f.More = nil
+			if !first.like(f) {
+				first.More = append(first.More, f)
+			}
+			first = Join(append([]*Fault{first}, more...)...)
+		}
+	}
+	return first
+}
+
+// About tells whether f, or a problem that was joined to it, is about a field.
+func (f *Fault) About(field string) bool {
+	return f != nil && (f.Field == field || slices.ContainsFunc(f.More, func(also *Fault) bool { return also.About(field) }))
+}
+
+// like tells whether f, or one that was joined to it, says what other says.
+func (f *Fault) like(other *Fault) bool {
+	if f == other || f.Place.Column == other.Place.Column && f.Value == other.Value && f.Cause.Error() == other.Cause.Error() {
+		return true
+	}
+	for _, also := range f.More {
+		if also.like(other) {
+			return true
+		}
+	}
+	return false
 }
 
 func (f *Fault) sentence() string {

@@ -280,15 +280,11 @@ func (m *Mapper) remembered(slot int, text string, read func() (string, *fault.F
 
 // fillFields gives the event what is neither its time nor its reminders.
 func (m *Mapper) fillFields(row table.Row, w *Wanted) *fault.Fault {
+	var f *fault.Fault
 	for i := range m.texts {
-		if f := m.fillText(&m.texts[i], row, w); f != nil {
-			return f
-		}
+		f = fault.Join(f, m.fillText(&m.texts[i], row, w))
 	}
-	if f := m.fillPeople(row, w); f != nil {
-		return f
-	}
-	return m.fillProperties(row, w)
+	return fault.Join(f, m.fillPeople(row, w), m.fillProperties(row, w))
 }
 
 // rendered gives a template's text, and whether the field is to be set: an

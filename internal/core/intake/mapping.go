@@ -381,17 +381,15 @@ func (m *Mapper) fill(row table.Row, w *Wanted) *fault.Fault {
 			return f
 		}
 	}
-	if f := m.fillFields(row, w); f != nil {
-		return f
+	f = m.fillFields(row, w)
+	if w.Event.Text(event.Title) == "" && !f.About("title") {
+		f = fault.Join(m.noTitle(row), f)
 	}
-	if w.Event.Text(event.Title) == "" {
-		return m.noTitle(row)
+	span, when := m.span(row, w)
+	if when != nil && when.Field == "" {
+		when.Field = "when"
 	}
-	span, f := m.span(row, w)
-	if f != nil {
-		if f.Field == "" {
-			f.Field = "when"
-		}
+	if f = fault.Join(f, when); f != nil {
 		return f
 	}
 	w.Event.SetWhen(span)

@@ -203,6 +203,12 @@ No|When|From|To
 2|5–7 Mar 2026|22:00|06:00`, `
 20260305T090000/20260305T170000@Europe/Lisbon;FREQ=DAILY;COUNT=3
 20260305T220000/20260306T060000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)`},
+		{"all that is wrong with a row", "event: { title: '{Name}', start: '{Day} {At}', end: '{Day} {To}', length: '{Length}', status: '{State}' }\n", `
+No|Name|Day|At|To|Length|State
+1||2026-13-07|25:10|26:00|x|paid
+2|A|2026-13-07||||`, `
+held: Name is empty: the event has no title (fill it in, or leave such rows out with leave_out); State "paid" is not a status (choose canceled, cancelled, confirmed, definite, provisional or tentative); Day "2026-13-07" is not a date or time; At "25:10" is not a date or time; To "26:00" is not a date or time; Length "x" is not a length of time
+held: Day "2026-13-07" is not a date or time`},
 		{"a column of weekdays by its heading", "event: { title: '{No}', start: '{When}' }\n", `
 No|Wochentag|When
 1|Mo|2026-12-07

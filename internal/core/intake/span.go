@@ -151,35 +151,32 @@ func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 // is said twice. What contradicts itself is a fault.
 func (m *Mapper) said(row table.Row) (*given, *fault.Fault) {
 	g := &given{}
-	start, f := m.read(m.start, row)
-	if f == nil && start.Open == moment.OpenStart {
-		f = m.start.fault(m, row, "gives the end of a range, where the start is wanted")
+	start, startFault := m.read(m.start, row)
+	if startFault == nil && start.Open == moment.OpenStart {
+		startFault = m.start.fault(m, row, "gives the end of a range, where the start is wanted")
 	}
-	if f != nil {
-		f.Field = "start"
-		return nil, f
+	if startFault != nil {
+		startFault.Field = "start"
 	}
-	end, f := m.readEnd(row, start.Value)
-	if f == nil {
+	end, endFault := m.readEnd(row, start.Value)
+	if endFault == nil {
 		switch {
 		case end.Open == moment.OpenEnd:
-			f = m.end.fault(m, row, "gives the start of a range, where the end is wanted")
+			endFault = m.end.fault(m, row, "gives the start of a range, where the end is wanted")
 		case end.HasEndDate || end.EndClock != moment.NoClock:
-			f = m.end.fault(m, row, "is a range, where the end is wanted")
+			endFault = m.end.fault(m, row, "is a range, where the end is wanted")
 		}
 	}
-	if f != nil {
-		f.Field = "end"
+	if endFault != nil {
+		endFault.Field = "end"
+	}
+	length, lengthFault := m.lengthOf(row)
+	allDay, allDayFault := m.isAllDay(row)
+	if f := fault.Join(startFault, endFault, lengthFault, allDayFault); f != nil {
 		return nil, f
 	}
-	g.start, g.end = start.Value, end.Value
+	g.start, g.end, g.length, g.allDay = start.Value, end.Value, length, allDay
 	if f := m.together(g, start.dates); f != nil {
-		return nil, f
-	}
-	if g.length, f = m.lengthOf(row); f != nil {
-		return nil, f
-	}
-	if g.allDay, f = m.isAllDay(row); f != nil {
 		return nil, f
 	}
 	if start.AllDay || end.AllDay {

@@ -41,17 +41,20 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 		return out, f
 	}
 	out := none
+	var problem *fault.Fault
 	for _, i := range s.columns {
 		v, f := m.columns[i].Read(row.Cell(i), sent(row))
+		if f == nil {
+			out.add(v)
+			f = merge(&out.Value, v, row.Cell(i))
+		}
 		if f != nil {
 			f.Place.Column = m.Header.Label(i)
-			return none, f
+			problem = fault.Join(problem, f)
 		}
-		out.add(v)
-		if f := merge(&out.Value, v, row.Cell(i)); f != nil {
-			f.Place.Column = m.Header.Label(i)
-			return none, f
-		}
+	}
+	if problem != nil {
+		return none, problem
 	}
 	return out, nil
 }

@@ -203,6 +203,56 @@ No|When|From|To
 2|5–7 Mar 2026|22:00|06:00`, `
 20260305T090000/20260305T170000@Europe/Lisbon;FREQ=DAILY;COUNT=3
 20260305T220000/20260306T060000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)`},
+		{"what agrees at the edges", "event: { title: '{No}', start: '{Day} {From}', end: '{To day} {To}', length: '{Length}', all_day: '{All}' }\n", `
+No|Day|From|To day|To|Length|All
+1|2026-03-05|00:00|2026-03-06|23:59||yes
+2|2026-03-05||2026-03-07||2 days|
+3|2026-03-05||2026-03-06||2 days|
+4|2026-03-05|08:00|2026-03-05||16h|
+5|2026-03-05|08:00|2026-03-05||17h|`, `
+20260305/20260307
+held: ends on Sat 7 March 2026, but its length of 2d ends on Fri 6 March 2026 (correct one of them)
+20260305/20260307 (all day assumed: no time given)
+20260305T080000/20260306T000000@Europe/Lisbon
+held: ends on Thu 5 March 2026, but its length of 17h ends on Fri 6 March 2026 01:00 (correct one of them)`},
+		{"two columns that contradict each other", "event: { title: '{No}', start: '{A} {B}' }\n", `
+No|A|B
+1|5–7 Mar 2026|5–8 Mar 2026
+2|2026-03-05 9:00–11:00|9:00–12:00
+3|2026-03-05 9:00 +01:00|9:00–10:00 +02:00
+4|2026-03-05|9:00–10:00`, `
+held: B "5–8 Mar 2026" is a second range
+held: B "9:00–12:00" is a second range of times
+held: B "9:00–10:00 +02:00" names a second time zone
+20260305T090000/20260305T100000@Europe/Lisbon`},
+		{"dates that are believed", "dates: { from: 2026-01-01, to: 2026-12-31 }\nevent: { title: '{No}', start: '{When}' }\n", `
+No|When
+1|2025-12-31
+2|2026-12-31
+3|2027-01-01`, `
+held: When "2025-12-31" is outside of the dates that the intake expects (correct it, or change dates: { from: …, to: … })
+20261231/20270101
+held: When "2027-01-01" is outside of the dates that the intake expects (correct it, or change dates: { from: …, to: … })`},
+		{"half of the weekdays fit by chance", "event: { title: '{No}', start: '{When}' }\n", `
+No|Info|When
+1|Mon|2026-12-07
+2|Mon|2026-12-14
+3|Mon|2026-12-21
+4|Mon|2026-12-28
+5|Mon|2027-01-04
+6|Mon|2026-12-08
+7|Mon|2026-12-09`, `
+20261207/20261208
+20261214/20261215
+20261221/20261222
+20261228/20261229
+20270104/20270105
+20261208/20261209
+20261209/20261210`},
+		{"weekdays of a series are its own", "event: { title: '{No}', start: '{When}', repeat: '{Rep}', repeat_on: '{Days}' }\n", `
+No|When|Rep|Days|Day
+1|2026-12-07|||Tue`, `
+20261207/20261208`},
 		{"all that is wrong with a row", "event: { title: '{Name}', start: '{Day} {At}', end: '{Day} {To}', length: '{Length}', status: '{State}' }\n", `
 No|Name|Day|At|To|Length|State
 1||2026-13-07|25:10|26:00|x|paid

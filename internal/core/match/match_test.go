@@ -45,6 +45,7 @@ func TestMatch(t *testing.T) {
 		{"No|Name|Date", "1|A|soon", "start Date, title Name"},
 		{"Buchung|Schiff|Liegeplatz|Ankunft|Uhrzeit von|Uhrzeit bis|Bemerkung", "1|A|3|14.12.2026|8:15|17:30|x", "start Ankunft+Uhrzeit von, end Uhrzeit bis, location Liegeplatz, description Bemerkung, title Schiff"},
 		{"Réservation|Navire|Quai|Date|Heure de début|Heure de fin", "1|A|3|14/12/2026|8h15|17h30", "start Date+Heure de début, end Heure de fin, location Quai, title Navire"},
+		{"No|Name|Date|Zone of time", "1|A|2026-03-15|UTC", "start Date, zone Zone of time, title Name"},
 		{"When|Until", "2026-03-15|2026-03-16", "no column suits as a title"},
 	} {
 		cells := strings.Split(tt.row, "|")

@@ -252,13 +252,8 @@ func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 		}
 		v.Date, v.HasDate = from, true
 	}
-	if s.beside != "" && v.Zone != nil {
-		if z, err := c.set.Zones.Find(s.beside); err == nil && v.HasDate {
-			wall := v.Date + int64(max(v.Clock, 0))
-			if in, _ := z.Instant(wall); in != wall-int64(v.Zone.OffsetAt(0).Seconds) {
-				return v, fault.New(text, fmt.Sprintf("names two clocks: %s, and %s in brackets", s.zone, strings.ToUpper(s.beside))).Do("write one of them")
-			}
-		}
+	if f := c.oneClock(text, s, v); f != nil {
+		return v, f
 	}
 	if v.HasEndDate && v.EndDate < v.Date {
 		t := zone.Civil(v.Date)
@@ -274,6 +269,23 @@ func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 		}
 	}
 	return v, nil
+}
+
+// oneClock refuses an offset with a zone in brackets behind it that has another
+// offset then.
+func (c *Column) oneClock(text string, s shape, v Value) *fault.Fault {
+	if s.beside == "" || v.Zone == nil || !v.HasDate {
+		return nil
+	}
+	z, err := c.set.Zones.Find(s.beside)
+	if err != nil {
+		return nil
+	}
+	wall := v.Date + int64(max(v.Clock, 0))
+	if in, _ := z.Instant(wall); in == wall-int64(v.Zone.OffsetAt(0).Seconds) {
+		return nil
+	}
+	return fault.New(text, fmt.Sprintf("names two clocks: %s, and %s in brackets", s.zone, strings.ToUpper(s.beside))).Do("write one of them")
 }
 
 // place settles one date.

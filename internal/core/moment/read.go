@@ -255,20 +255,30 @@ func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 	if f := c.oneClock(text, s, v); f != nil {
 		return v, f
 	}
-	if v.HasEndDate && v.EndDate < v.Date {
-		t := zone.Civil(v.Date)
-		switch { // 28 Dec 2026 – 3 Jan, 28 Dec – 3 Jan 2027: the year turns between them
-		case s.halves[1].date.year < 0 && s.halves[0].date.form != dayOnly && t.Month() == time.December:
-			e := zone.Civil(v.EndDate)
-			v.EndDate = zone.Wall(e.Year()+1, int(e.Month()), e.Day(), 0, 0, 0)
-			v.Assumed |= AssumedYear
-		case s.halves[0].date.year < 0 && s.halves[0].date.form != dayOnly && t.Month() == time.December:
-			v.Date = zone.Wall(t.Year()-1, int(t.Month()), t.Day(), 0, 0, 0)
-		default:
-			return v, fault.New(text, "ends before it begins")
-		}
+	if v.HasEndDate && v.EndDate < v.Date && !overNewYear(s, &v) {
+		return v, fault.New(text, "ends before it begins")
 	}
 	return v, nil
+}
+
+// overNewYear gives the ends of a range their years where only one was written
+// and the year turns between them: 28 Dec 2026 – 3 Jan, 28 Dec – 3 Jan 2027.
+func overNewYear(s shape, v *Value) bool {
+	t := zone.Civil(v.Date)
+	if s.halves[0].date.form == dayOnly || t.Month() != time.December {
+		return false
+	}
+	switch {
+	case s.halves[1].date.year < 0:
+		e := zone.Civil(v.EndDate)
+		v.EndDate = zone.Wall(e.Year()+1, int(e.Month()), e.Day(), 0, 0, 0)
+		v.Assumed |= AssumedYear
+	case s.halves[0].date.year < 0:
+		v.Date = zone.Wall(t.Year()-1, int(t.Month()), t.Day(), 0, 0, 0)
+	default:
+		return false
+	}
+	return true
 }
 
 // oneClock refuses an offset with a zone in brackets behind it that has another

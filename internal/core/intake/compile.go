@@ -163,7 +163,7 @@ func (c *compilation) days(p Period, name string) (from, to int64) {
 			continue
 		}
 		v, f := moment.ReadOne(set, end.text)
-		if f != nil || !v.HasDate {
+		if f != nil || !v.HasDate || !v.Single() {
 			c.keep(c.in.root.Get(end.path).Locate(fault.New(end.text, "is not a day").Do("write it as 2026-03-05, or in two weeks"), 0))
 			continue
 		}

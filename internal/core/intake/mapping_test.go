@@ -253,6 +253,20 @@ No|Info|When
 No|When|Rep|Days|Day
 1|2026-12-07|||Tue`, `
 20261207/20261208`},
+		{"ends and lists of a series are days", "assume: { length: 1h }\nevent: { title: '{No}', start: '{When}', repeat: '{Rep}', repeat_until: '{Until}', except: '{Not}' }\n", `
+No|When|Rep|Until|Not
+1|2026-03-05 09:00|daily|until 2026-03-07|
+2|2026-03-05 09:00|daily|from 2026-03-07|
+3|2026-03-05 09:00|daily|6–7 Mar 2026|
+4|2026-03-05 09:00|daily|2026-03-07 08:00|
+5|2026-03-05 09:00|daily|2026-03-07 00:00|from 2026-03-06
+6|2026-03-05 09:00|daily|2026-03-07|2026-03-06 9:00–11:00`, `
+20260305T090000/20260305T100000@Europe/Lisbon;FREQ=DAILY;UNTIL=20260307T235959Z (end assumed: 1h)
+held: Until "from 2026-03-07" is not one day
+held: Until "6–7 Mar 2026" is not one day
+held: Until "2026-03-07 08:00" ends the series before the event of that day (write the last day alone)
+held: Not "from 2026-03-06" is not a day, nor a range of days
+held: Not "2026-03-06 9:00–11:00" is not a day, nor a range of days`},
 		{"all that is wrong with a row", "event: { title: '{Name}', start: '{Day} {At}', end: '{Day} {To}', length: '{Length}', status: '{State}' }\n", `
 No|Name|Day|At|To|Length|State
 1||2026-13-07|25:10|26:00|x|paid

@@ -81,6 +81,9 @@ func (m *Mapper) readDates(d *dates, row table.Row, span event.Span) ([]string, 
 		if f == nil && !v.HasDate {
 			f = fault.New(c.Text, "is not a date")
 		}
+		if f == nil && (v.Open != moment.Closed || v.EndClock != moment.NoClock) {
+			f = fault.New(c.Text, "is not a day, nor a range of days")
+		}
 		if f != nil {
 			f.Field, f.Place.Column = d.name, d.template.Blame(m.Header, row, c.Text)
 			return nil, f
@@ -195,6 +198,14 @@ func (m *Mapper) rule(text string, row table.Row, span event.Span) (rule.Rule, *
 	}
 	if s := m.series; s.until != nil {
 		v, f := m.read(s.until, row)
+		start := span.Start.Wall - zone.Midnight(span.Start.Wall)
+		switch {
+		case f != nil:
+		case v.HasEndDate || v.EndClock != moment.NoClock || v.Open == moment.OpenEnd:
+			f = s.until.fault(m, row, "is not one day")
+		case v.Clock > 0 && int64(v.Clock) < start:
+			f = s.until.fault(m, row, "ends the series before the event of that day").Do("write the last day alone")
+		}
 		if f != nil {
 			f.Field = "repeat_until"
 			return r, f
@@ -272,7 +283,7 @@ func (m *Mapper) untilDate(text string, span event.Span) (int64, bool) {
 	for _, year := range []int{0, start.Year(), start.Year() + 1} {
 		set.Year = year
 		v, f := moment.ReadOne(set, text)
-		if f != nil || !v.HasDate || v.HasEndDate || v.Assumed&moment.AssumedYear != 0 && year == 0 {
+		if f != nil || !v.HasDate || !v.Single() || v.Assumed&moment.AssumedYear != 0 && year == 0 {
 			continue
 		}
 		if v.Date >= zone.Midnight(span.Start.Wall) || year == 0 {

@@ -81,6 +81,11 @@ type Value struct {
 	Assumed             Assumption
 }
 
+// Single tells whether a value is one moment: no range, and no end of one.
+func (v Value) Single() bool {
+	return !v.HasEndDate && v.EndClock == noClock && v.Open == Closed
+}
+
 // Open says which end of a range a cell leaves open.
 type Open uint8
 

@@ -417,7 +417,7 @@ func TestFetch(t *testing.T) {
 func TestOthers(t *testing.T) {
 	dir := t.TempDir()
 	for name, tt := range map[string]struct{ data, note string }{
-		"a.json": {`{"berths":[{"a":1,"b":1},{"a":2,"b":2}],"calls":[{"no":1,"x":1},{"no":2,"x":1},{"no":3,"x":1}]}`, "the records in calls are read, and not those in berths; choose with records: or --records"},
+		"a.json": {`{"berths":[{"a":1,"b":1},{"a":2,"b":2}],"calls":[{"no":1,"x":1},{"no":2,"x":1},{"no":3,"x":1}]}`, "the records in calls are read, and not those in berths; choose with records: in the intake"},
 		"b.html": {"<table><tr><th>No<th>When<tr><td>1<td>2026-03-05</table><table><tr><th>A<th>B<tr><td>1<td>2</table>", "of its sheets or tables 1 is read, and not 2; choose with sheet: or --sheet"},
 		"c.xlsx": {oneSheet(t, map[string]string{"A1": "No", "B1": "When", "A2": "1", "B2": "x"}, func(f *excelize.File) {
 			_, err := f.NewSheet("Codes")

@@ -203,7 +203,7 @@ func (s *jsonSheet) About(a *sheet.About) {
 		a.Format += ", records in " + s.records
 	}
 	if len(s.others) > 0 {
-		a.Notes = append(a.Notes, "the records in "+s.records+" are read, and not those in "+strings.Join(s.others[:min(len(s.others), 6)], ", ")+"; choose with records: or --records")
+		a.Notes = append(a.Notes, "the records in "+s.records+" are read, and not those in "+strings.Join(s.others[:min(len(s.others), 6)], ", ")+"; choose with records: in the intake")
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 
 	"github.com/expr-lang/expr"
 
+	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/zone"
 )
@@ -208,6 +209,9 @@ func (e *Evaluator) dateform(column int, form string) (string, error) {
 	}
 	if !v.HasDate && v.Clock == moment.NoClock {
 		return "", nil
+	}
+	if !v.Single() {
+		return "", fault.New(e.row.Cell(column).Text, "is not one date or time, so it has no other form")
 	}
 	return formatDate(v.Date+int64(max(v.Clock, 0)), form), nil
 }

@@ -89,6 +89,11 @@ func TestTemplatesRefused(t *testing.T) {
 		require.NotNil(t, f, template)
 		assert.Contains(t, f.Error(), want, template)
 	}
+	compiled, e, f := compile(t, `{dateform(Day, "d mmm")}`)
+	require.Nil(t, f)
+	e.Load(row("1", "A", "5–7 Mar 2026"))
+	_, f = e.Render(compiled)
+	require.ErrorContains(t, f, "is not one date or time")
 	long := row("1", strings.Repeat("a", 200), "2026-03-05")
 	for _, template := range []string{`{replace(replace(replace(replace(Name, "a", Name), "a", Name), "a", Name), "a", Name)}`, `{join(split(Name, ""), replace(Name, "a", Name))}`, `{string((1..100000000)[7])}`} {
 		compiled, e, f := compile(t, template)

@@ -1,0 +1,101 @@
+package moment
+
+import (
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// token is one number, word or sign of a text.
+type token struct {
+	text string // lower case for words
+	num  int    // value of a number
+	kind byte   // 'n' number, 'w' word, else the sign itself ('-' for every dash)
+	gap  bool   // white space stands before it
+}
+
+// scan cuts text into tokens. It gives nil when there are too many for a date.
+func scan(text string) []token {
+	var out []token
+	gap := false
+	for i := 0; i < len(text); {
+		r, size := utf8.DecodeRuneInString(text[i:])
+		start := i
+		switch {
+		case unicode.IsSpace(r):
+			gap = true
+			i += size
+			continue
+		case r >= '0' && r <= '9':
+			n := 0
+			for i < len(text) && text[i] >= '0' && text[i] <= '9' {
+				if i-start < 16 {
+					n = n*10 + int(text[i]-'0')
+				}
+				i++
+			}
+			out = append(out, token{text: text[start:i], num: n, kind: 'n', gap: gap})
+		case unicode.IsLetter(r):
+			i = wordEnd(text, i)
+			word := strings.ToLower(text[start:i])
+			if strings.HasSuffix(word, ".m") { // a.m., p.m.
+				word = strings.ReplaceAll(word, ".", "")
+				if i < len(text) && text[i] == '.' {
+					i++
+				}
+			}
+			out = append(out, token{text: word, kind: 'w', gap: gap})
+		default:
+			i += size
+			kind := byte(0)
+			switch r {
+			case '-', '–', '—', '‐', '‑', '‒', '−':
+				kind = '-'
+			case '\'', '’':
+				kind = '\''
+			case 'º', 'ª', '°':
+				out = append(out, token{text: "º", kind: 'w', gap: gap})
+				gap = false
+				continue
+			default:
+				if r < utf8.RuneSelf {
+					kind = byte(r)
+				}
+			}
+			out = append(out, token{text: text[start:i], kind: kind, gap: gap})
+		}
+		gap = false
+		if len(out) > 24 {
+			return nil
+		}
+	}
+	return out
+}
+
+// wordEnd gives the end of the word that begins at i. Full stops, hyphens and
+// slashes join letters only in words we know (a.m., terça-feira, t/m).
+func wordEnd(text string, i int) int {
+	run := func(i int) int {
+		for i < len(text) {
+			r, size := utf8.DecodeRuneInString(text[i:])
+			if !unicode.IsLetter(r) && !unicode.Is(unicode.Mn, r) {
+				break
+			}
+			i += size
+		}
+		return i
+	}
+	end := run(i)
+	for end+1 < len(text) && strings.IndexByte("-./'", text[end]) >= 0 {
+		next := run(end + 1)
+		if next == end+1 {
+			break
+		}
+		joined := strings.ToLower(text[i:next])
+		if _, ok := senses()[joined]; !ok && joined != "a.m" && joined != "p.m" {
+			break
+		}
+		end = next
+	}
+	return end
+}

@@ -40,6 +40,7 @@ const (
 	IsRepeated                 // another row says the same
 	NothingToCancel            // cancelled, and it has no event
 	OutsidePeriod              // not in the time that the source is about
+	IsStruck                   // crossed out
 )
 
 // LeftOut is a row left out on purpose.
@@ -157,6 +158,10 @@ func (s *sorter) judge(i int, row table.Row) (keyed bool) {
 	if s.mapper != nil { // there is a condition
 		reason, f = s.mapper.LeftOut(row)
 	}
+	struck, crossed := s.Mapping.crossedOut(row)
+	if f == nil && reason == "" {
+		f = crossed
+	}
 	total := f == nil && (row.Sums() || s.key.Empty() && row.SumsUp())
 	switch {
 	case f != nil:
@@ -166,6 +171,8 @@ func (s *sorter) judge(i int, row table.Row) (keyed bool) {
 	case reason != "":
 		s.met[0]++
 		s.leave(i, slices.Clone(s.key), ByCondition, reason)
+	case struck && s.Mapping.intake.Struck == "leave out":
+		s.leave(i, slices.Clone(s.key), IsStruck, "crossed out")
 	case s.key.Empty():
 		s.NoKey = true
 		s.hold(i, nil, fault.Newf("%s is empty: without a key the row cannot be found again", s.Mapping.keyLabel()).Do("fill it in"))

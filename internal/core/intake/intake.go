@@ -44,6 +44,8 @@ type Intake struct {
 	Dates    moment.Settings
 	// RangeWithTimes is one or each day; "" holds such rows.
 	RangeWithTimes string
+	Outliers       string // read takes dates and lengths that stand out as they are
+	Struck         string // leave out, cancel or read; "" holds rows that are crossed out
 	Assume         Assume
 	Period         Period
 	Believed       Period   // the dates that a row may have
@@ -139,6 +141,8 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	in.Dates.Year = v.Number("assume.year")
 	in.Dates.Order = map[string]moment.Order{"day first": moment.DayFirst, "month first": moment.MonthFirst, "year first": moment.YearFirst}[v.Text("day_order")]
 	in.RangeWithTimes = v.Text("range_with_times")
+	in.Struck, in.Outliers = v.Text("struck"), v.Text("outliers")
+	in.Dates.Language = moment.Language(v.Text("language"))
 	in.Dates.Native = map[string]moment.Native{"trust": moment.TrustNative, "swapped": moment.SwapNative}[v.Text("native")]
 	in.Dates.Unix = map[string]time.Duration{"seconds": time.Second, "milliseconds": time.Millisecond}[v.Text("unix")]
 	in.readEvent(v.Get("event"))

@@ -22,15 +22,21 @@ import (
 var present = time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC)
 
 // compiled gives an intake compiled against the header that the first of rows
-// is, and the batch of the others.
-func compiled(t *testing.T, settings, rows string) (*Intake, *Batch) {
+// is, and the batch of the others, changed first.
+func compiled(t *testing.T, settings, rows string, change ...func(*table.Row)) (*Intake, *Batch) {
 	t.Helper()
 	book, err := zone.NewBook(nil)
 	require.NoError(t, err)
 	in, faults := Parse("x.yaml", []byte("key: No\ninto: c\n"+settings))
 	require.Empty(t, faults, "%v", faults)
 	lines := strings.Split(strings.TrimSpace(rows), "\n")
-	header, list, faults := in.Prepare(strings.Split(lines[0], "|"), tableOf(lines[1:]))
+	given := tableOf(lines[1:])
+	for i := range given {
+		for _, f := range change {
+			f(&given[i])
+		}
+	}
+	header, list, faults := in.Prepare(strings.Split(lines[0], "|"), given)
 	require.Empty(t, faults, "%v", faults)
 	m, faults := in.Compile(header, book, zone.UTC, present)
 	require.Empty(t, faults, "%v", faults)

@@ -35,7 +35,9 @@ type Mapping struct {
 	properties       []propertyField
 	start, end       *moments
 	borrowed         bool // the end's date is the start's own cell
-	weekday          int  // column of weekdays that the starts must fit, -1 for none
+	company          company
+	weekday          int              // column of weekdays that the starts must fit, -1 for none
+	weekdayIn        moment.Languages // of its names
 	length           *template.Template
 	allDay, zoneOf   *template.Template
 	series           series
@@ -131,6 +133,7 @@ func (m *Mapping) Learn(rows []table.Row) {
 	}
 	m.borrowed = m.endBorrows()
 	m.learnWeekdays(rows)
+	m.learnCompany(rows)
 }
 
 // spans are the moments that the mapping reads.
@@ -304,6 +307,11 @@ func (m *Mapper) LeftOut(row table.Row) (string, *fault.Fault) {
 
 // Cancelled tells whether the row's event is to be cancelled.
 func (m *Mapper) Cancelled(row table.Row) (bool, *fault.Fault) {
+	if m.intake.Struck == "cancel" {
+		if struck, _ := m.crossedOut(row); struck {
+			return true, nil
+		}
+	}
 	if m.cancel == nil {
 		return false, nil
 	}

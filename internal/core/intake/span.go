@@ -111,7 +111,7 @@ func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 		f.Field = "start"
 	}
 	if f == nil {
-		f = m.rightWeekday(row, g.start.Date)
+		f = fault.Join(m.rightWeekday(row, g.start.Date), m.inCompany(row))
 	}
 	if f != nil {
 		return event.Span{}, f
@@ -128,12 +128,18 @@ func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 			w.Notes |= AssumedAllDay
 		}
 		span, f := m.allDaySpan(way, g)
+		if f == nil {
+			f = m.usualLength(span)
+		}
 		if f != nil {
 			return span, f
 		}
 		return m.repeated(row, span, w)
 	}
 	span, f := m.timedSpan(row, way, g, w)
+	if f == nil {
+		f = m.usualLength(span)
+	}
 	if f != nil {
 		return span, f
 	}

@@ -39,11 +39,12 @@ func (m *Mapping) learnWeekdays(rows []table.Row) {
 func (m *Mapping) namesWeekdays(i int, rows []table.Row) bool {
 	mapper := m.Mapper() // it must not outlive the learning
 	fits, against, dated := 0, 0, 0
+	m.weekdayIn = m.weekdaysLanguage(i, rows)
 	for _, r := range rows {
 		if r.Fault != nil || !r.Cell(i).Filled() {
 			continue
 		}
-		set := moment.Weekdays(r.Cell(i).Text)
+		set, _ := moment.Weekdays(r.Cell(i).Text, m.weekdayIn)
 		if set == 0 {
 			return false
 		}
@@ -65,6 +66,21 @@ func (m *Mapping) namesWeekdays(i int, rows []table.Row) bool {
 	return fits >= enoughWeekdays && against*4 <= fits
 }
 
+// weekdaysLanguage gives the languages that have all names of column i, 0 where
+// none has.
+func (m *Mapping) weekdaysLanguage(i int, rows []table.Row) moment.Languages {
+	if m.dates.Language != 0 {
+		return m.dates.Language
+	}
+	in := ^moment.Languages(0)
+	for _, r := range rows {
+		if _, of := moment.Weekdays(r.Cell(i).Text, 0); of != 0 {
+			in &= of
+		}
+	}
+	return in
+}
+
 // rightWeekday refuses a date that is on another day of the week than the
 // column of weekdays says.
 func (m *Mapper) rightWeekday(row table.Row, date int64) *fault.Fault {
@@ -72,7 +88,7 @@ func (m *Mapper) rightWeekday(row table.Row, date int64) *fault.Fault {
 		return nil
 	}
 	cell := row.Cell(m.weekday)
-	set := moment.Weekdays(cell.Text)
+	set, _ := moment.Weekdays(cell.Text, m.weekdayIn)
 	if set == 0 || set&(1<<zone.Civil(date).Weekday()) != 0 {
 		return nil
 	}

@@ -3,8 +3,10 @@ package moment
 import (
 	"fmt"
 	"slices"
+	"time"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 )
 
@@ -68,21 +70,57 @@ func years(low, high int) string {
 	return fmt.Sprintf("%d–%d", low, high)
 }
 
-// Weekdays gives the days of the week that a text names and nothing else, a bit
-// each from Sunday; several for what differs by language, 0 for any other text.
-func Weekdays(text string) uint8 {
+// Weekdays gives the days of the week that a text names in the languages, and
+// nothing else, a bit each from Sunday; several for what differs by language, 0
+// for any other text. It gives the languages that have the name besides.
+func Weekdays(text string, in Languages) (days uint8, of Languages) {
 	if len(text) > 40 {
-		return 0
+		return 0, 0
 	}
-	var set uint8
+	var named sense
 	for _, t := range scan(text) {
-		switch days := senses()[t.text].weekdays; {
+		switch s := senses()[t.text]; {
 		case t.kind == '.' || t.kind == ',':
-		case t.kind != 'w' || days == 0 || set != 0:
-			return 0
+		case t.kind != 'w' || s.days == 0 || named.days != 0:
+			return 0, 0
 		default:
-			set = days
+			named = s
 		}
 	}
-	return set
+	return named.days.in(in), named.langs
+}
+
+// Month gives the month that a heading names, and its year where it says one;
+// 0 for what it does not say. Other words may stand beside them, other numbers
+// may not.
+func Month(text string) (year, month int) {
+	tokens := scan(text)
+	if len(tokens) > 6 {
+		return 0, 0
+	}
+	for _, t := range tokens {
+		switch named := senses()[t.text].month; {
+		case t.kind == 'n' && t.num >= 1900 && t.num < 2200 && len(t.text) == 4 && year == 0:
+			year = t.num
+		case t.kind == 'n' || named != 0 && month != 0:
+			return 0, 0
+		case t.kind == 'w' && named != 0:
+			month = named
+		}
+	}
+	if month == 0 {
+		return 0, 0
+	}
+	return year, month
+}
+
+// IsDay tells whether a text is one day and nothing else, in whatever order of
+// day and month, with a year or without.
+func IsDay(text string) bool {
+	if len(text) > 40 {
+		return false
+	}
+	c := NewColumn(Settings{Present: time.Unix(0, 0).UTC()})
+	c.Learn(1, table.Cell{Kind: table.Text, Text: text})
+	return c.dates+c.dateOnly == 1 && !c.Timed() && c.clockOnly == 0
 }

@@ -64,6 +64,8 @@ type Settings struct {
 	From, To int64
 	AnyYear  bool
 	From1904 bool // bare numbers count days from 1904
+
+	Language Languages // of names of months and weekdays; 0 lets the column tell
 }
 
 // NoClock is the Clock of a Value without a time of day.
@@ -137,8 +139,10 @@ type Column struct {
 	nativeLow, nativeHigh, textHigh    int      // real dates with days to 12 and above; text dates with a day above 12
 	textAny                            int
 	nativeClock                        bool
-	timed                              bool   // a date stands with a time of day
-	months                             uint16 // months of the dates with a year, a bit each; all that are possible
+	languages                          Languages // that have the names of all cells
+	mixed                              bool      // there is none
+	timed                              bool      // a date stands with a time of day
+	months                             uint16    // months of the dates with a year, a bit each; all that are possible
 	highRows                           rows
 	order                              Order // settled
 	conflict                           bool
@@ -186,7 +190,7 @@ func (r *rows) String() string {
 
 // NewColumn begins to learn a column.
 func NewColumn(set Settings) *Column {
-	c := &Column{set: set, seen: map[string]shape{}, years: map[int]int{}}
+	c := &Column{set: set, seen: map[string]shape{}, years: map[int]int{}, languages: allLanguages}
 	present := set.Present.Year()
 	c.near = [2]int64{zone.Wall(present-nearYears, 1, 1, 0, 0, 0), zone.Wall(present+nearYears+1, 1, 1, 0, 0, 0)}
 	c.sure = tally{possible: allOrders, weekday: allOrders, against: map[Order]*rows{}, unfit: map[Order]*rows{}}
@@ -236,14 +240,25 @@ func (c *Column) Learn(row int, cell table.Cell) {
 			c.timed = c.timed || s.halves[0].clock != noClock
 		}
 		c.learnShape(row, s, &c.sure)
+		c.learnLanguage(s)
 		return
 	}
 	if d := parse(text, DateRole, c.isZone); d.ok && d.halves[0].date.form != noDate {
 		c.dateOnly++
 		c.learnShape(row, d, &c.loose)
+		c.learnLanguage(d)
 	}
 	if k := parse(text, ClockRole, c.isZone); k.ok && k.halves[0].date.form == noDate {
 		c.clockOnly++
+	}
+}
+
+// learnLanguage keeps the languages that have the names in all cells. A column
+// that mixes them is read in any.
+func (c *Column) learnLanguage(s shape) {
+	if s.langs != 0 && s.langs != allLanguages && !c.mixed {
+		c.languages &= s.langs
+		c.mixed = c.languages == 0
 	}
 }
 
@@ -441,6 +456,9 @@ func (c *Column) fullYear(yy int) int {
 // Settle ends the learning.
 func (c *Column) Settle() {
 	c.seen = nil
+	if c.set.Language != 0 {
+		c.languages = c.set.Language
+	}
 	t := c.sure
 	if c.clocks == 0 && c.dates+c.dateOnly > 0 && (c.dates > 0 || c.dateOnly >= c.clockOnly) {
 		c.role = DateRole

@@ -24,7 +24,8 @@ type date struct {
 	a, b     int  // month and day when certain, else in the order written
 	dash     bool // written with hyphens: a two-digit year may stand first
 	weekdays uint8
-	days     int // relative: days from the stated day
+	words    dayset // by language what weekdays says
+	days     int    // relative: days from the stated day
 }
 
 // noClock marks the absence of a time of day.
@@ -48,6 +49,7 @@ type shape struct {
 	why    string // not ok for this reason
 	beside string // a zone's name in brackets behind an offset
 	open   Open
+	langs  Languages // that have all the names of months and weekdays
 	ok     bool
 }
 
@@ -89,7 +91,23 @@ func parse(text string, role Role, zone func(string) bool) shape {
 		}
 	}
 	p.finish()
+	p.out.langs = languages(p.tokens)
 	return p.out
+}
+
+// languages gives those that have all the names of months and weekdays among
+// the tokens.
+func languages(tokens []token) Languages {
+	langs := allLanguages
+	for _, t := range tokens {
+		if t.kind != 'w' {
+			continue
+		}
+		if s := senses()[t.text]; s.langs != 0 && s.is&isLink == 0 {
+			langs &= s.langs
+		}
+	}
+	return langs
 }
 
 func (p *parser) tok(i int) token {
@@ -209,6 +227,7 @@ func (p *parser) setDate(d date, n int) bool {
 		return false
 	}
 	d.weekdays |= h.date.weekdays
+	d.words |= h.date.words
 	h.date = d
 	p.at += n
 	return true
@@ -448,6 +467,7 @@ func (p *parser) word() bool {
 	}
 	if s.weekdays != 0 && !(s.is&isLink != 0 && p.half().date.form != noDate) {
 		p.half().date.weekdays |= s.weekdays
+		p.half().date.words |= s.days
 		p.at++
 		if p.half().date.form == noDate && p.tok(-2).kind == 'w' && senses()[p.tok(-2).text].is&(isNext|isThis) != 0 {
 			p.half().date.form = weekdayRelative

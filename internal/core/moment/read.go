@@ -210,6 +210,7 @@ func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 	v := Value{Clock: s.halves[0].clock, EndClock: s.halves[1].clock}
 	v.Open = s.open
 	a, b := s.halves[0].date, s.halves[1].date
+	a.weekdays, b.weekdays = a.words.in(c.languages), b.words.in(c.languages)
 	if s.zone != "" {
 		z, err := c.set.Zones.Find(s.zone)
 		if err != nil {

@@ -38,6 +38,7 @@ type Cell struct {
 	Text   string
 	Number float64
 	Kind   Kind
+	Struck bool // crossed out
 }
 
 // Filled tells whether the cell holds anything but white space.
@@ -116,6 +117,8 @@ type Row struct {
 	Cells  []Cell
 	Fault  *fault.Fault // set when the record could not be read; Cells may be short
 	Hidden bool         // hidden in its sheet, and to be left out
+	Span   int          // columns of the one merged range that holds all it says; 0 where there is more
+	Under  string       // the heading within the table that it stands under
 }
 
 // Place gives where the row stands.

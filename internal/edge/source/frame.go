@@ -32,6 +32,10 @@ type framed struct {
 	repeats  []int          // rows that repeat the header
 	note     int            // of About that says so
 	shuffled bool           // one of them had another order
+
+	under    string // the heading within the table that was met last
+	headings int    // met so far
+	noted    int    // of About that says so
 }
 
 func newTable(r sheet.Raw, o sheet.Options) (*framed, error) {
@@ -96,9 +100,10 @@ func (t *framed) Next() (table.Row, error) {
 				return row, err
 			}
 		}
-		if row.Fault == nil && (row.Blank() || t.repeated(row)) {
+		if row.Fault == nil && (row.Blank() || t.repeated(row) || t.divides(row)) {
 			continue
 		}
+		row.Under = t.under
 		if t.order != nil && row.Fault == nil {
 			row.Cells = t.reorder(row.Cells)
 		}
@@ -168,6 +173,27 @@ func (t *framed) repeated(row table.Row) bool {
 		text += "; what stands below each is read by its own order of the columns"
 	}
 	t.about.Notes[t.note] = text
+	return true
+}
+
+// divides tells whether a row is a heading within the table: one merged range,
+// over more than half of its columns, holds all that it says.
+func (t *framed) divides(row table.Row) bool {
+	if row.Span < 2 || row.Span*2 <= len(t.header) {
+		return false
+	}
+	for _, c := range row.Cells {
+		if c.Filled() {
+			t.under = strings.Join(strings.Fields(c.Text), " ")
+			break
+		}
+	}
+	if t.headings++; t.headings == 1 {
+		t.noted = len(t.about.Notes)
+		t.about.Notes = append(t.about.Notes, fmt.Sprintf("row %d is a heading within the table: %s", row.Number, fault.Shorten(t.under, 60)))
+	} else {
+		t.about.Notes[t.noted] = fmt.Sprintf("%d rows are headings within the table, the last of them row %d: %s", t.headings, row.Number, fault.Shorten(t.under, 60))
+	}
 	return true
 }
 
@@ -276,6 +302,9 @@ func (t *framed) findHeader(o sheet.Options) error {
 			return fault.Newf("there is no row %d for the header", o.Header.First).At(t.place()).Do("say in which row it stands, with header: N or --header N")
 		}
 	} else {
+		if f := matrix(t.buffered); f != nil {
+			return f.At(t.place())
+		}
 		from, to, t.about.Why = headerIndex(t.buffered)
 	}
 	if from < 0 {
@@ -319,115 +348,4 @@ func trimmedWidth(row table.Row) int {
 		n--
 	}
 	return n
-}
-
-// headerIndex finds the header: the first row of names that is nearly as wide
-// as the table. Titles above it are narrower; rows of data hold numbers,
-// dates, or one name again and again. A row of names right below one that has
-// gaps belongs to it.
-func headerIndex(rows []table.Row) (from, to int, why string) {
-	widest := 0
-	for _, r := range rows {
-		widest = max(widest, distinct(r))
-	}
-	for _, share := range []float64{0.7, 0.4} {
-		for i, r := range rows {
-			if i+1 < len(rows) && float64(max(trimmedWidth(r), trimmedWidth(rows[i+1]))) >= share*float64(widest) && above(r, rows[i+1]) {
-				return i, i + 1, "two rows name the columns together"
-			}
-			if n := distinct(r); n > 0 && float64(n) >= share*float64(widest) && names(r) {
-				return i, i, fmt.Sprintf("the first row of names as wide as the table: %d of %d columns", n, widest)
-			}
-		}
-	}
-	return -1, -1, ""
-}
-
-// above tells whether a row groups the names in the row below it: it has
-// gaps, or one name over several cells, just where the lower one has names.
-func above(upper, lower table.Row) bool {
-	if upper.Number+1 != lower.Number || !names(lower) && !repeats(lower) || trimmedWidth(upper) < 2 || !names(upper) && !repeats(upper) {
-		return false
-	}
-	gaps, own := 0, 0
-	seen := map[string]bool{}
-	for i := range max(trimmedWidth(upper), trimmedWidth(lower)) {
-		u, l := upper.Cell(i), lower.Cell(i)
-		if u.Filled() && (u.Kind != table.Text || looksLikeData(strings.ToLower(u.Text))) || l.Filled() && (l.Kind != table.Text || looksLikeData(strings.ToLower(l.Text))) {
-			return false
-		}
-		switch {
-		case l.Filled() && (!u.Filled() || seen[u.Text]):
-			gaps++
-		case !l.Filled() && u.Filled() && !seen[u.Text]:
-			own++
-		}
-		if u.Filled() {
-			seen[u.Text] = true
-		}
-	}
-	return gaps > 0 && len(seen) >= 2 && (own > 0 || repeats(lower))
-}
-
-// repeats tells whether a row of names has some of them again, as the lower
-// row of a header does: Date, Time, Date, Time.
-func repeats(r table.Row) bool {
-	seen := map[string]int{}
-	again := 0
-	for _, c := range r.Cells {
-		if !c.Filled() {
-			continue
-		}
-		if c.Kind != table.Text || looksLikeData(strings.ToLower(c.Text)) {
-			return false
-		}
-		if seen[c.Text]++; seen[c.Text] == 2 {
-			again++
-		}
-	}
-	return again > 0 && len(seen) > 1
-}
-
-// distinct is how many different values a row has.
-func distinct(r table.Row) int {
-	seen := map[string]bool{}
-	for _, c := range r.Cells {
-		if c.Filled() {
-			seen[c.Text] = true
-		}
-	}
-	return len(seen)
-}
-
-// names tells whether the filled cells could name columns. One name twice is
-// a mistake that happens; most of them twice is data.
-func names(r table.Row) bool {
-	seen := map[string]bool{}
-	twice := 0
-	for _, c := range r.Cells {
-		if !c.Filled() {
-			continue
-		}
-		text := strings.ToLower(strings.TrimSpace(c.Text))
-		if c.Kind != table.Text || len(text) > 120 || !strings.ContainsFunc(text, func(r rune) bool { return r > '9' }) || looksLikeData(text) {
-			return false
-		}
-		if seen[text] {
-			twice++
-		}
-		seen[text] = true
-	}
-	return twice*2 <= len(seen)
-}
-
-// looksLikeData tells whether a text holds two digits or more in a row, as
-// dates, times and numbers do and names of columns seldom.
-func looksLikeData(text string) bool {
-	digits := 0
-	for _, r := range text {
-		if r >= '0' && r <= '9' {
-			digits++
-		}
-	}
-	return digits*2 >= len(text) || strings.Contains(text, "@")
 }

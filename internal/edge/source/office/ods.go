@@ -23,6 +23,7 @@ type odsBook struct {
 	name    string
 	content *zip.File
 	list    []sheet.Info
+	struck  map[string]bool // styles whose text is crossed out
 }
 
 func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (sheet.Book, error) {
@@ -34,38 +35,60 @@ func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (shee
 	if manifest, err := readPart(o.Budget, parts["META-INF/manifest.xml"], 1<<20); err == nil && strings.Contains(manifest, "encryption-data") {
 		return nil, fault.Newf("the workbook is locked with a password").At(at).Do("save it without a password")
 	}
-	r, err := openPart(b.budget, b.content)
+	styles := odsStyles{hidden: map[string]bool{}, struck: map[string]bool{}}
+	if p := parts["styles.xml"]; p != nil {
+		if _, err := styles.read(b.budget, p); err != nil {
+			return nil, fault.Newf("the workbook cannot be read: %w", err).At(at).Do("open it, save it again, or ask for it again")
+		}
+	}
+	list, err := styles.read(b.budget, b.content)
 	if err != nil {
-		return nil, fault.Newf("the workbook cannot be read: %w", err).At(at)
+		return nil, fault.Newf("the workbook cannot be read: %w", err).At(at).Do("open it, save it again, or ask for it again")
 	}
-	defer r.Close()
-	x := newXML(r)
-	shown := map[string]bool{} // styles of hidden tables
-	for k := x.next(); k != xmlEnd; k = x.next() {
-		if k != xmlStart {
-			continue
-		}
-		switch {
-		case x.is("style"):
-			style := string(x.get("name"))
-			if string(x.get("family")) == "table" && x.open {
-				for k = x.next(); k != xmlEnd && !(k == xmlClose && x.is("style")); k = x.next() {
-					if k == xmlStart && x.is("table-properties") && string(x.get("display")) == "false" {
-						shown[style] = true
-					}
-				}
-			}
-		case x.is("table"):
-			b.list = append(b.list, sheet.Info{Name: string(x.get("name")), Hidden: shown[string(x.get("style-name"))]})
-		}
-	}
-	if x.err != nil {
-		return nil, fault.Newf("the workbook cannot be read: %w", x.err).At(at).Do("open it, save it again, or ask for it again")
-	}
+	b.list, b.struck = list, styles.struck
 	if len(b.list) == 0 {
 		return nil, fault.Newf("the workbook has no sheets").At(at)
 	}
 	return b, nil
+}
+
+// odsStyles are the named formats of a document, as far as they matter here.
+type odsStyles struct {
+	hidden map[string]bool // of tables
+	struck map[string]bool // of cells and texts: crossed out
+}
+
+// read reads the styles of a part, and gives the tables in it.
+func (s odsStyles) read(budget *sheet.Budget, p *zip.File) (list []sheet.Info, err error) {
+	r, err := openPart(budget, p)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	x := newXML(r)
+	style := ""
+	for k := x.next(); k != xmlEnd; k = x.next() {
+		switch {
+		case k == xmlClose && x.is("style"):
+			style = ""
+		case k != xmlStart:
+		case x.is("style"):
+			style = string(x.get("name"))
+			if s.struck[string(x.get("parent-style-name"))] {
+				s.struck[style] = true
+			}
+		case x.is("table-properties") && style != "":
+			s.hidden[style] = string(x.get("display")) == "false"
+		case x.is("text-properties") && style != "":
+			line := string(x.get("text-line-through-style")) + string(x.get("text-line-through-type"))
+			if line != "" {
+				s.struck[style] = !strings.Contains(line, "none")
+			}
+		case x.is("table"):
+			list = append(list, sheet.Info{Name: string(x.get("name")), Hidden: s.hidden[string(x.get("style-name"))]})
+		}
+	}
+	return list, x.err
 }
 
 func readPart(budget *sheet.Budget, p *zip.File, most int64) (string, error) {
@@ -82,7 +105,7 @@ func (b *odsBook) Sheets() []sheet.Info { return b.list }
 func (b *odsBook) Close() error         { return b.file.Close() }
 
 func (b *odsBook) Open(i int) (sheet.Raw, error) {
-	s := &odsSheet{from: &table.Origin{File: b.name, Sheet: b.list[i].Name}}
+	s := &odsSheet{styles: b.struck, from: &table.Origin{File: b.name, Sheet: b.list[i].Name}}
 	r, err := openPart(b.budget, b.content)
 	if err != nil {
 		return nil, fault.Newf("the sheet cannot be read: %w", err).At(fault.Place{File: b.name, Sheet: s.from.Sheet})
@@ -114,6 +137,8 @@ type odsSheet struct {
 	again   int // times the current row is still to be given
 	cells   []table.Cell
 	hide    bool
+	styles  map[string]bool // crossed out
+	struck  bool            // the cell read last has a part of that style
 	columns []span
 	column  int // columns described so far
 	merged  sheet.Merges
@@ -170,8 +195,8 @@ func (s *odsSheet) Next() (table.Row, error) {
 	}
 	s.again--
 	s.row++
-	cells := s.merged.Spread(int(s.row), append([]table.Cell(nil), s.cells...))
-	row := table.Row{Origin: s.from, Number: s.row, Hidden: s.hide, Cells: s.block.Take(cells)}
+	cells, wide := s.merged.Spread(int(s.row), append([]table.Cell(nil), s.cells...))
+	row := table.Row{Origin: s.from, Number: s.row, Hidden: s.hide, Cells: s.block.Take(cells), Span: wide}
 	return row, nil
 }
 
@@ -224,11 +249,13 @@ func (s *odsSheet) readCell() error {
 		value = string(s.xml.get("boolean-value"))
 	}
 	formula := len(s.xml.get("formula")) > 0
+	s.struck = s.styles[string(s.xml.get("style-name"))]
 	text, err := s.paragraphs()
 	if err != nil {
 		return err
 	}
 	c := odsCell(kind, value, text, formula)
+	c.Struck = s.struck && c.Filled()
 	if covered {
 		c = table.Cell{}
 	}
@@ -275,6 +302,8 @@ func (s *odsSheet) paragraphs() (string, error) {
 					depth++
 					continue
 				}
+			case s.xml.is("span"):
+				s.struck = s.struck || s.styles[string(s.xml.get("style-name"))]
 			case s.xml.is("p"):
 				if !first {
 					b.WriteByte('\n')
@@ -310,9 +339,11 @@ func odsCell(kind, value, text string, formula bool) table.Cell {
 		if err != nil || math.IsInf(n, 0) || math.IsNaN(n) {
 			return table.Cell{Kind: table.Bad, Text: text}
 		}
-		c := numberCell(n, 0)
-		if digits := strings.TrimSpace(text); n == math.Trunc(n) && len(digits) > len(c.Text) && strings.Trim(digits, "0123456789") == "" { // zeros in front
-			c.Text = digits
+		c := numberCell(n, &display{})
+		if n == math.Trunc(n) && kind == "float" {
+			if shown, ok := shownWhole(int64(n), text); ok {
+				c.Text = shown
+			}
 		}
 		return c
 	case "date":

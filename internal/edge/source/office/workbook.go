@@ -7,13 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"os"
 	"path"
 	"strconv"
 	"strings"
-	"unicode/utf8"
-	"unsafe"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
@@ -30,6 +27,7 @@ type workbook struct {
 	parts  map[string]*zip.File
 	base   string
 	shared []string
+	struck map[int]bool // of shared: has text that is crossed out
 	styles []style
 	from04 bool // dates count from 1904
 }
@@ -51,12 +49,6 @@ type worksheet struct {
 }
 
 type span struct{ from, to int }
-
-// style is what a cell's number format means.
-type style struct {
-	kind table.Kind // Number when the format is no date
-	pad  int        // digits that zeros in front fill up to
-}
 
 // maxPart is the most bytes of one unpacked part.
 const maxPart = 2 << 30
@@ -293,6 +285,12 @@ func (w *workbook) readShared(p *zip.File) ([]string, error) {
 	for k := x.next(); k != xmlEnd; k = x.next() {
 		if k == xmlStart && x.is("si") {
 			text := x.content("rPh")
+			if x.struck {
+				if w.struck == nil {
+					w.struck = map[int]bool{}
+				}
+				w.struck[len(out)] = true
+			}
 			out = append(out, text)
 			if size += len(text) + 48; size > sheet.MaxShared {
 				return nil, fmt.Errorf("its texts have more than %d MiB", sheet.MaxShared>>20)
@@ -300,97 +298,6 @@ func (w *workbook) readShared(p *zip.File) ([]string, error) {
 		}
 	}
 	return out, x.err
-}
-
-func (w *workbook) readStyles(p *zip.File) ([]style, error) {
-	r, err := openPart(w.budget, p)
-	if err != nil {
-		return nil, err
-	}
-	defer r.Close()
-	formats := map[string]string{}
-	var out []style
-	inside := false
-	x := newXML(r)
-	for k := x.next(); k != xmlEnd; k = x.next() {
-		switch {
-		case k == xmlStart && x.is("numFmt"):
-			formats[string(x.get("numFmtId"))] = string(x.get("formatCode"))
-		case k == xmlStart && x.is("cellXfs"):
-			inside = x.open
-		case k == xmlClose && x.is("cellXfs"):
-			inside = false
-		case k == xmlStart && inside && x.is("xf"):
-			id := x.get("numFmtId")
-			code, custom := formats[string(id)]
-			if !custom {
-				code = builtin[string(id)]
-			}
-			out = append(out, readFormat(code))
-		}
-	}
-	return out, x.err
-}
-
-// builtin has the number formats that files name by number alone (ECMA-376
-// part 1, §18.8.30), as far as they are dates and times.
-var builtin = map[string]string{
-	"14": "d/m/yyyy", "15": "d-mmm-yy", "16": "d-mmm", "17": "mmm-yy", "18": "h:mm AM/PM", "19": "h:mm:ss AM/PM", "20": "h:mm", "21": "h:mm:ss", "22": "d/m/yyyy h:mm",
-	"27": "yyyy/m/d", "28": "m/d", "29": "m/d", "30": "m/d/yy", "31": "yyyy/m/d", "32": "h:mm", "33": "h:mm:ss", "34": "h:mm", "35": "h:mm:ss", "36": "yyyy/m/d",
-	"45": "mm:ss", "46": "[h]:mm:ss", "47": "mm:ss.0", "50": "yyyy/m/d", "51": "m/d", "52": "yyyy/m", "53": "m/d", "54": "m/d", "55": "yyyy/m", "56": "m/d", "57": "yyyy/m/d", "58": "m/d",
-}
-
-// readFormat tells from a number format what its cells are: dates, times of
-// day, lengths ([h]:mm) or numbers, and how many digits zeros fill up.
-func readFormat(code string) style {
-	code, _, _ = strings.Cut(code, ";") // the format of positive numbers
-	date, clock, length := false, false, false
-	for i := 0; i < len(code); i++ {
-		switch c := code[i] | 0x20; {
-		case code[i] == '"':
-			if end := strings.IndexByte(code[i+1:], '"'); end >= 0 {
-				i += end + 1
-			}
-		case code[i] == '\\' || code[i] == '_' || code[i] == '*':
-			i++
-		case code[i] == '[':
-			end := strings.IndexByte(code[i:], ']')
-			if end < 0 {
-				return style{kind: table.Number}
-			}
-			switch strings.ToLower(code[i+1 : i+end]) {
-			case "h", "hh", "m", "mm", "s", "ss":
-				length = true
-			}
-			i += end
-		case c == 'y' || c == 'd':
-			date = true
-		case c == 'h' || c == 's':
-			clock = true
-		case c == 'm' && !clock && !length && !strings.Contains(strings.ToLower(code[i:]), "s"):
-			date = true
-		case c == 'g' && strings.HasPrefix(strings.ToLower(code[i:]), "general"):
-			i += len("general") - 1
-		case (c == 'a' || c == 'p') && strings.HasPrefix(strings.ToLower(code[i:]), "am/pm"):
-			clock = true
-			i += 4
-		}
-	}
-	switch {
-	case length:
-		return style{kind: table.Duration}
-	case date && clock:
-		return style{kind: table.DateTime}
-	case date:
-		return style{kind: table.Date}
-	case clock:
-		return style{kind: table.Time}
-	}
-	s := style{kind: table.Number}
-	if code != "" && strings.Trim(code, "0") == "" {
-		s.pad = len(code)
-	}
-	return s
 }
 
 func (w *worksheet) Origin() *table.Origin { return w.from }
@@ -485,7 +392,7 @@ func (w *worksheet) readRow() (table.Row, error) {
 func yes(attr []byte) bool { return string(attr) == "1" || string(attr) == "true" }
 
 func (w *worksheet) finish(row table.Row) table.Row {
-	w.cells = w.merged.Spread(int(row.Number), w.cells)
+	w.cells, row.Span = w.merged.Spread(int(row.Number), w.cells)
 	row.Cells = w.block.Take(w.cells)
 	if w.long != nil {
 		at := row.Place()
@@ -505,242 +412,6 @@ func orDamaged(err error) error {
 func atoi(b []byte) (int, bool) {
 	n, err := strconv.Atoi(string(b))
 	return n, err == nil && n > 0
-}
-
-// cellHead is what the start of a cell says of it.
-type cellHead struct {
-	column, style int // -1 when it does not say
-	kind          cellType
-}
-
-type cellType uint8
-
-const (
-	cellNumber cellType = iota
-	cellShared
-	cellText
-	cellBool
-	cellError
-	cellDate
-)
-
-var cellTypes = map[string]cellType{"s": cellShared, "str": cellText, "inlineStr": cellText, "b": cellBool, "e": cellError, "d": cellDate}
-
-func (w *worksheet) head() cellHead {
-	h := cellHead{column: -1, style: -1}
-	w.xml.eachAttr(func(name, value []byte) {
-		if len(name) != 1 {
-			return
-		}
-		switch name[0] {
-		case 'r':
-			n := 0
-			for _, c := range value {
-				if c < 'A' || c > 'Z' || n > sheet.MaxColumns {
-					break
-				}
-				n = n*26 + int(c-'A') + 1
-			}
-			h.column = n - 1
-		case 's':
-			if n, err := strconv.Atoi(string(value)); err == nil && n >= 0 {
-				h.style = n
-			}
-		case 't':
-			h.kind = cellTypes[string(value)]
-		}
-	})
-	return h
-}
-
-func (w *worksheet) readCell() error {
-	head := w.head()
-	column := len(w.cells)
-	if head.column >= 0 {
-		column = head.column
-	}
-	if column >= sheet.MaxColumns {
-		return w.fail("the row has more than %d columns, the most a workbook can have", sheet.MaxColumns)
-	}
-	format := style{kind: table.Number}
-	if head.style >= 0 && head.style < len(w.styles) {
-		format = w.styles[head.style]
-	} else if head.style < 0 && len(w.styles) > 0 {
-		format = w.styles[0]
-	}
-	value, formula, found := "", false, false
-	for w.xml.open {
-		k := w.xml.next()
-		if k == xmlEnd {
-			return w.fail("a cell cannot be read: %w", orDamaged(w.xml.err))
-		}
-		if k == xmlClose && w.xml.is("c") {
-			break
-		}
-		if k != xmlStart {
-			continue
-		}
-		switch {
-		case w.xml.is("v"):
-			found = true
-			if !w.xml.open {
-				break
-			}
-			if text, ok := w.xml.simple(); ok {
-				value = w.short(head.kind, text)
-			} else {
-				value = w.xml.content("")
-			}
-		case w.xml.is("is"):
-			value, found = w.xml.content("rPh"), true
-		case w.xml.is("f"):
-			formula = true
-			w.xml.content("")
-		}
-		w.xml.open = true // the cell itself is open still
-	}
-	kind := head.kind
-	for len(w.cells) <= column {
-		w.cells = append(w.cells, table.Cell{})
-	}
-	if len(value) > maxCellText && utf8.RuneCountInString(value) > maxCellText || kind == cellShared && w.tooLong(value) {
-		w.long = sheet.TooLong(value, maxCellText, "characters, the most a workbook's cell can have")
-		w.long.Place.Column = table.Letter(column)
-		value = ""
-	}
-	w.cells[column] = w.cell(kind, format, value, found, formula)
-	return nil
-}
-
-// tooLong tells whether a shared text is longer than a cell can be.
-func (w *worksheet) tooLong(index string) bool {
-	i, err := strconv.Atoi(index)
-	return err == nil && i >= 0 && i < len(w.shared) && len(w.shared[i]) > maxCellText && utf8.RuneCountInString(w.shared[i]) > maxCellText
-}
-
-// short gives a text as a string; indexes into the shared texts, which are
-// many and few of them new, without a copy of their own.
-func (w *worksheet) short(kind cellType, text []byte) string {
-	if kind != cellShared && kind != cellNumber {
-		return string(text)
-	}
-	w.scratch = append(w.scratch[:0], text...)
-	return unsafe.String(unsafe.SliceData(w.scratch), len(w.scratch))
-}
-
-func (w *worksheet) cell(kind cellType, format style, value string, found, formula bool) table.Cell {
-	text := func(s string) table.Cell {
-		if s == "" {
-			return table.Cell{}
-		}
-		return table.Cell{Kind: table.Text, Text: s}
-	}
-	switch kind {
-	case cellShared:
-		i, err := strconv.Atoi(strings.TrimSpace(value))
-		if err != nil || i < 0 || i >= len(w.shared) {
-			return table.Cell{Kind: table.Bad, Text: "missing text " + strings.Clone(value)}
-		}
-		return text(decodeEscapes(w.shared[i]))
-	case cellText:
-		if formula && !found {
-			return table.Cell{Kind: table.Bad, Text: "a formula without a value"}
-		}
-		return text(decodeEscapes(value))
-	case cellBool:
-		return table.Cell{Kind: table.Bool, Text: map[bool]string{true: "true", false: "false"}[value == "1"]}
-	case cellError:
-		return table.Cell{Kind: table.Bad, Text: value}
-	case cellDate:
-		return text(value)
-	}
-	value = strings.TrimSpace(value)
-	if !found || value == "" {
-		if formula {
-			return table.Cell{Kind: table.Bad, Text: "a formula without a value"}
-		}
-		return table.Cell{}
-	}
-	n, err := strconv.ParseFloat(value, 64)
-	if err != nil || math.IsInf(n, 0) || math.IsNaN(n) {
-		return table.Cell{Kind: table.Bad, Text: strings.Clone(value)}
-	}
-	return w.number(n, format)
-}
-
-// lastDay is 31 December 9999, the last day a workbook can show.
-const lastDay = 2958466
-
-func (w *workbook) number(n float64, format style) table.Cell {
-	switch format.kind {
-	case table.Date, table.DateTime:
-		if n < 0 || n >= lastDay {
-			break
-		}
-		kind := format.kind
-		if kind == table.DateTime && n < 1 || kind == table.Date && n < 1 && n > 0 {
-			return table.NewTemporal(table.Time, n)
-		}
-		if w.from04 {
-			n += 1462
-		} else if n < 60 {
-			n++ // before the 29 February 1900 that never was
-		}
-		if kind == table.Date && n != math.Trunc(n) {
-			kind = table.DateTime
-		}
-		return table.NewTemporal(kind, n)
-	case table.Time:
-		if n >= 1 && n < lastDay { // a date formatted to show only its time
-			if w.from04 {
-				n += 1462
-			}
-			return table.NewTemporal(table.DateTime, n)
-		}
-		if n >= 0 {
-			return table.NewTemporal(table.Time, n)
-		}
-	case table.Duration:
-		return table.NewTemporal(table.Duration, n)
-	}
-	return numberCell(n, format.pad)
-}
-
-// numberCell shows a number as people write it, filled up with zeros to pad
-// digits.
-func numberCell(n float64, pad int) table.Cell {
-	c := table.Cell{Kind: table.Number, Number: n}
-	if n == math.Trunc(n) && math.Abs(n) < 1e15 {
-		c.Text = strconv.FormatInt(int64(n), 10)
-		if pad > len(c.Text) && n >= 0 {
-			c.Text = strings.Repeat("0", pad-len(c.Text)) + c.Text
-		}
-	} else {
-		c.Text = strconv.FormatFloat(n, 'f', -1, 64)
-		if short := strconv.FormatFloat(n, 'f', 10, 64); len(short) < len(c.Text) { // 0.1+0.2
-			c.Text = strings.TrimRight(strings.TrimRight(short, "0"), ".")
-		}
-	}
-	return c
-}
-
-// decodeEscapes undoes _x000D_, by which workbooks write control characters.
-func decodeEscapes(s string) string {
-	if !strings.Contains(s, "_x") {
-		return s
-	}
-	var b strings.Builder
-	for i := 0; i < len(s); i++ {
-		if i+7 <= len(s) && s[i] == '_' && s[i+1] == 'x' && s[i+6] == '_' {
-			if n, err := strconv.ParseUint(s[i+2:i+6], 16, 16); err == nil && utf8.ValidRune(rune(n)) {
-				b.WriteRune(rune(n))
-				i += 6
-				continue
-			}
-		}
-		b.WriteByte(s[i])
-	}
-	return b.String()
 }
 
 // readMerges reads the mergeCells element of a worksheet.

@@ -21,6 +21,8 @@ type xmlScanner struct {
 	attr []byte // its attributes, raw
 	text []byte // character data, decoded
 	open bool   // the current element has content
+
+	struck bool // content met text that is crossed out
 }
 
 type xmlKind uint8
@@ -275,6 +277,7 @@ func (x *xmlScanner) get(name string) []byte {
 // content gives the text inside the current element, inner elements' texts
 // included except for those of a given name, up to its close.
 func (x *xmlScanner) content(except string) string {
+	x.struck = false
 	if !x.open {
 		return ""
 	}
@@ -287,6 +290,10 @@ func (x *xmlScanner) content(except string) string {
 			x.damaged()
 			return string(out)
 		case xmlStart:
+			if x.is("strike") && skip == 0 {
+				v := x.get("val")
+				x.struck = x.struck || len(v) == 0 || yes(v)
+			}
 			if x.open {
 				depth++
 				if skip > 0 || (except != "" && x.is(except)) {

@@ -44,9 +44,11 @@ func (m *Merges) reach(row int) {
 // merged over whole sheets.
 const MaxSpread = 256
 
-// Spread fills the merged cells of a row.
-func (m *Merges) Spread(row int, cells []table.Cell) []table.Cell {
+// Spread fills the merged cells of a row. Where one range holds all that the
+// row says, as headings within a table do, it gives the columns it spans.
+func (m *Merges) Spread(row int, cells []table.Cell) (filled []table.Cell, wide int) {
 	m.reach(row)
+	wide = m.alone(row, cells)
 	for _, i := range m.active {
 		r := &m.ranges[i]
 		if row == r.Top && r.Left < len(cells) {
@@ -63,7 +65,25 @@ func (m *Merges) Spread(row int, cells []table.Cell) []table.Cell {
 			cells[c] = r.value
 		}
 	}
-	return cells
+	return cells, wide
+}
+
+// alone gives the width of the one range that holds all that a row says, 0
+// where there is more.
+func (m *Merges) alone(row int, cells []table.Cell) int {
+	if len(m.active) != 1 {
+		return 0
+	}
+	r := &m.ranges[m.active[0]]
+	for i, c := range cells {
+		if c.Filled() && (i < r.Left || i > r.Right) {
+			return 0
+		}
+	}
+	if row != r.Top || r.Left >= len(cells) || !cells[r.Left].Filled() {
+		return 0
+	}
+	return r.Right - r.Left + 1
 }
 
 // Below gives the first column from column on into which no range of a row

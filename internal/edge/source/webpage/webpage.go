@@ -140,18 +140,21 @@ func (p *page) Open(i int) (sheet.Raw, error) {
 // that are not closed.
 type htmlTable struct {
 	sheet.Plain
-	tokens *html.Tokenizer
-	from   *table.Origin
-	line   int32
-	number int32
-	merged sheet.Merges
-	block  sheet.Block
-	ended  bool
-	inside int // tables inside a cell
-	skip   int // scripts and the like
-	row    *table.Row
-	cell   *strings.Builder
-	kind   map[string]string // attributes of the cell
+	tokens  *html.Tokenizer
+	from    *table.Origin
+	line    int32
+	number  int32
+	merged  sheet.Merges
+	block   sheet.Block
+	ended   bool
+	inside  int // tables inside a cell
+	skip    int // scripts and the like
+	row     *table.Row
+	cell    *strings.Builder
+	kind    map[string]string // attributes of the cell
+	crossed bool              // the row is crossed out
+	strike  int               // elements that cross out their text
+	struck  bool              // the cell has such a text
 }
 
 func (t *htmlTable) Origin() *table.Origin { return t.from }
@@ -176,7 +179,9 @@ func (t *htmlTable) Next() (table.Row, error) {
 			done = t.endRow()
 		case html.TextToken:
 			if t.cell != nil && t.skip == 0 && t.inside == 0 && t.cell.Len() < sheet.MaxCell {
-				t.cell.Write(t.tokens.Text())
+				text := t.tokens.Text()
+				t.struck = t.struck || t.strike > 0 && len(bytes.TrimSpace(text)) > 0
+				t.cell.Write(text)
 			}
 		case html.StartTagToken, html.SelfClosingTagToken:
 			done = t.startTag()
@@ -202,10 +207,13 @@ func (t *htmlTable) startTag() *table.Row {
 		done := t.endRow()
 		t.number++
 		t.row = &table.Row{Origin: t.from, Number: t.number, Line: t.line, Hidden: invisible(attrs)}
+		t.crossed, t.strike = crossed(attrs), 0
 		return done
 	case name == atom.Td || name == atom.Th:
 		t.endCell()
-		t.cell, t.kind = &strings.Builder{}, attrs
+		t.cell, t.kind, t.struck = &strings.Builder{}, attrs, t.crossed || crossed(attrs)
+	case name == atom.S || name == atom.Del || name == atom.Strike:
+		t.strike++
 	case name == atom.Br || name == atom.P || name == atom.Div || name == atom.Li:
 		if t.cell != nil {
 			t.cell.WriteString("\x00") // a line break, told from those of the page's text
@@ -229,8 +237,15 @@ func (t *htmlTable) endTag() *table.Row {
 		t.endCell()
 	case name == atom.Tr:
 		return t.endRow()
+	case name == atom.S || name == atom.Del || name == atom.Strike:
+		t.strike = max(0, t.strike-1)
 	}
 	return nil
+}
+
+// crossed tells whether an element's style crosses out its text.
+func crossed(attrs map[string]string) bool {
+	return strings.Contains(strings.ToLower(attrs["style"]), "line-through")
 }
 
 func (t *htmlTable) endCell() {
@@ -253,7 +268,7 @@ func (t *htmlTable) endCell() {
 			kept = append(kept, l)
 		}
 	}
-	c := table.Cell{Kind: table.Text, Text: strings.Join(kept, "\n")}
+	c := table.Cell{Kind: table.Text, Text: strings.Join(kept, "\n"), Struck: t.struck}
 	if c.Text == "" {
 		c = table.Cell{}
 	}
@@ -275,7 +290,8 @@ func (t *htmlTable) endRow() *table.Row {
 	if t.row = nil; row == nil {
 		return nil
 	}
-	row.Cells = t.block.Take(t.merged.Spread(int(row.Number), row.Cells))
+	row.Cells, row.Span = t.merged.Spread(int(row.Number), row.Cells)
+	row.Cells = t.block.Take(row.Cells)
 	for i, c := range row.Cells {
 		if len(c.Text) >= sheet.MaxCell {
 			row.Fault = sheet.CellTooLong(c.Text).At(row.Place())

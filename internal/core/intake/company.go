@@ -1,0 +1,288 @@
+package intake
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
+)
+
+// company is what the other rows of a source show of the dates and lengths to
+// be expected: what stands out from it is most likely a slip.
+type company struct {
+	odd      map[place]string // why a row's start stands out
+	clock    time.Duration    // the length beyond which an event with times stands out; 0 for any
+	days     time.Duration    // likewise of whole days
+	ordinary [2]time.Duration // what they usually last: with times, and in whole days
+}
+
+// place tells a row from all others of a batch.
+type place struct {
+	origin *table.Origin
+	row    int32
+}
+
+// dated is a row with the day its event starts on.
+type dated struct {
+	row *table.Row
+	day int64
+}
+
+// The least rows that make company, and how far from it a date must be, in
+// days, to stand out.
+const (
+	enoughCompany = 8
+	enoughOrdered = 10
+	outOfOrder    = 14
+	outOfYear     = 200
+	outOfMonth    = 7
+)
+
+// learnCompany looks at the dates of all rows and the lengths of some.
+func (m *Mapping) learnCompany(rows []table.Row) {
+	m.company = company{}
+	if m.intake.Outliers == "read" || m.start == nil || m.series.repeat != nil || m.series.also != nil || m.occurrence != nil {
+		return
+	}
+	list := m.starts(rows)
+	if len(list) < enoughCompany {
+		return
+	}
+	odd := map[place]string{}
+	oddYear(list, odd)
+	oddOrder(list, odd)
+	oddMonth(list, odd)
+	m.learnLengths(list)
+	m.company.odd = odd
+}
+
+// starts reads the day of every row that has one.
+func (m *Mapping) starts(rows []table.Row) []dated {
+	mapper := m.Mapper() // it must not outlive the learning
+	out := make([]dated, 0, len(rows))
+	for i := range rows {
+		r := &rows[i]
+		if r.Fault != nil || r.Hidden {
+			continue
+		}
+		mapper.eval.Load(*r)
+		if v, f := mapper.read(m.start, *r); f == nil && v.HasDate {
+			out = append(out, dated{r, v.Date / day24})
+		}
+	}
+	return out
+}
+
+func (d dated) place() place { return place{d.row.Origin, d.row.Number} }
+
+func (d dated) date() string { return shortDate(d.day * day24) }
+
+// oddYear finds dates a year or more away from all others, which stand close
+// together: a slip in the year, where another year would put them among the
+// others.
+func oddYear(list []dated, odd map[place]string) {
+	days := make([]int64, len(list))
+	for i, d := range list {
+		days[i] = d.day
+	}
+	slices.Sort(days)
+	few := max(1, len(days)/20)
+	low, high := days[few], days[len(days)-1-few]
+	if high-low > outOfYear {
+		return
+	}
+	var found []dated
+	for _, d := range list {
+		if d.day >= low-outOfYear && d.day <= high+outOfYear {
+			continue
+		}
+		for years := -10; years <= 10; years++ {
+			if there := zone.Civil(d.day*day24).AddDate(years, 0, 0).Unix() / day24; there >= low-31 && there <= high+31 {
+				found = append(found, d)
+				break
+			}
+		}
+	}
+	if len(found) > few {
+		return
+	}
+	for _, d := range found {
+		odd[d.place()] = fmt.Sprintf("is %s, and nearly all other rows are from %s to %s", d.date(), shortDate(low*day24), shortDate(high*day24))
+	}
+}
+
+// oddOrder finds dates that break the order of rows which are sorted by date
+// but for them.
+func oddOrder(list []dated, odd map[place]string) {
+	if len(list) < enoughOrdered {
+		return
+	}
+	up, down := 0, 0
+	for i := 1; i < len(list); i++ {
+		switch d := list[i].day - list[i-1].day; {
+		case list[i].row.Origin != list[i-1].row.Origin: // another file or sheet begins
+		case d > 0:
+			up++
+		case d < 0:
+			down++
+		}
+	}
+	few := max(1, len(list)/20)
+	sign := int64(1)
+	switch {
+	case up > 2*few && down <= few:
+	case down > 2*few && up <= few:
+		sign = -1
+	default:
+		return
+	}
+	for i := 1; i+1 < len(list); i++ {
+		before, here, behind := list[i-1], list[i], list[i+1]
+		if before.row.Origin != here.row.Origin || behind.row.Origin != here.row.Origin {
+			continue
+		}
+		low, high := before.day, behind.day
+		if sign < 0 {
+			low, high = high, low
+		}
+		if low <= high && (here.day < low-outOfOrder || here.day > high+outOfOrder) {
+			odd[here.place()] = fmt.Sprintf("is %s, and the rows are in order of their dates: row %d has %s, row %d %s", here.date(), before.row.Number, before.date(), behind.row.Number, behind.date())
+		}
+	}
+}
+
+// oddMonth finds dates outside of the month that the heading above them, or
+// the name of their sheet, says, where nearly all others fit it.
+func oddMonth(list []dated, odd map[place]string) {
+	type month struct{ year, month int }
+	known := map[string]month{}
+	named := func(d dated) (string, month) {
+		for _, text := range []string{d.row.Under, sheetOf(d.row)} {
+			if text == "" {
+				continue
+			}
+			m, met := known[text]
+			if !met {
+				m.year, m.month = moment.Month(text)
+				known[text] = m
+			}
+			if m.month != 0 {
+				return text, m
+			}
+		}
+		return "", month{}
+	}
+	fits := func(d dated, m month) bool {
+		for _, days := range []int64{0, -outOfMonth, outOfMonth} {
+			if t := zone.Civil((d.day + days) * day24); int(t.Month()) == m.month && (m.year == 0 || t.Year() == m.year) {
+				return true
+			}
+		}
+		return false
+	}
+	good := 0
+	var bad []dated
+	for _, d := range list {
+		switch _, m := named(d); {
+		case m.month == 0:
+		case fits(d, m):
+			good++
+		default:
+			bad = append(bad, d)
+		}
+	}
+	if good < enoughCompany || len(bad)*10 > good {
+		return
+	}
+	for _, d := range bad {
+		text, _ := named(d)
+		odd[d.place()] = fmt.Sprintf("is %s, and stands under %q", d.date(), fault.Shorten(text, 40))
+	}
+}
+
+func sheetOf(r *table.Row) string {
+	if r.Origin == nil {
+		return ""
+	}
+	return r.Origin.Sheet
+}
+
+// learnLengths looks at how long the events of some rows last.
+func (m *Mapping) learnLengths(list []dated) {
+	mapper := m.Mapper() // it must not outlive the learning
+	var clock, days []time.Duration
+	var w Wanted
+	for i := 0; i < len(list); i += max(1, len(list)/sampledLengths) {
+		w = Wanted{}
+		mapper.eval.Load(*list[i].row)
+		span, f := mapper.span(*list[i].row, &w)
+		switch {
+		case f != nil || span.Rule != "":
+		case span.AllDay():
+			days = append(days, span.Length())
+		default:
+			clock = append(clock, span.Length())
+		}
+	}
+	if usual, ok := mostly(clock); ok && usual <= day {
+		m.company.clock, m.company.ordinary[0] = max(3*day, 10*usual), usual
+	}
+	if usual, ok := mostly(days); ok {
+		m.company.days, m.company.ordinary[1] = max(45*day, 10*usual), usual
+	}
+}
+
+const sampledLengths = 500
+
+// mostly gives the length that all but few do not exceed.
+func mostly(lengths []time.Duration) (time.Duration, bool) {
+	if len(lengths) < enoughCompany {
+		return 0, false
+	}
+	slices.Sort(lengths)
+	return lengths[len(lengths)-1-max(1, len(lengths)/20)], true
+}
+
+// inCompany refuses a start that stands out from those of the other rows.
+func (m *Mapper) inCompany(row table.Row) *fault.Fault {
+	why := m.company.odd[place{row.Origin, row.Number}]
+	if why == "" {
+		return nil
+	}
+	f := m.start.fault(m, row, why)
+	f.Field = "start"
+	return f.Do("correct it, or, if it is right, set outliers: read")
+}
+
+// usualLength refuses an event that lasts far longer than those of the other
+// rows.
+func (m *Mapper) usualLength(s event.Span) *fault.Fault {
+	most, usual := m.company.clock, m.company.ordinary[0]
+	if s.AllDay() {
+		most, usual = m.company.days, m.company.ordinary[1]
+	}
+	if d := s.Length(); most > 0 && d > most {
+		return fault.Newf("would last %s, and the other rows hardly more than %s", roughly(d), roughly(usual)).Do("correct the end, or, if it is right, set outliers: read")
+	}
+	return nil
+}
+
+// roughly says a length as people do.
+func roughly(d time.Duration) string {
+	n, unit := d.Round(time.Minute)/time.Minute, "minute"
+	switch {
+	case d >= 2*day:
+		n, unit = d.Round(day)/day, "day"
+	case d >= time.Hour && d%time.Hour == 0 || d >= 10*time.Hour:
+		n, unit = d.Round(time.Hour)/time.Hour, "hour"
+	}
+	if n == 1 {
+		return "1 " + unit
+	}
+	return fmt.Sprintf("%d %ss", n, unit)
+}

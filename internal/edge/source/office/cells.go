@@ -1,0 +1,255 @@
+package office
+
+import (
+	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
+	"math"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+	"unsafe"
+)
+
+// cellHead is what the start of a cell says of it.
+type cellHead struct {
+	column, style int // -1 when it does not say
+	kind          cellType
+}
+
+type cellType uint8
+
+const (
+	cellNumber cellType = iota
+	cellShared
+	cellText
+	cellBool
+	cellError
+	cellDate
+)
+
+var cellTypes = map[string]cellType{"s": cellShared, "str": cellText, "inlineStr": cellText, "b": cellBool, "e": cellError, "d": cellDate}
+
+func (w *worksheet) head() cellHead {
+	h := cellHead{column: -1, style: -1}
+	w.xml.eachAttr(func(name, value []byte) {
+		if len(name) != 1 {
+			return
+		}
+		switch name[0] {
+		case 'r':
+			n := 0
+			for _, c := range value {
+				if c < 'A' || c > 'Z' || n > sheet.MaxColumns {
+					break
+				}
+				n = n*26 + int(c-'A') + 1
+			}
+			h.column = n - 1
+		case 's':
+			if n, err := strconv.Atoi(string(value)); err == nil && n >= 0 {
+				h.style = n
+			}
+		case 't':
+			h.kind = cellTypes[string(value)]
+		}
+	})
+	return h
+}
+
+func (w *worksheet) readCell() error {
+	head := w.head()
+	column := len(w.cells)
+	if head.column >= 0 {
+		column = head.column
+	}
+	if column >= sheet.MaxColumns {
+		return w.fail("the row has more than %d columns, the most a workbook can have", sheet.MaxColumns)
+	}
+	format := style{kind: table.Number}
+	if head.style >= 0 && head.style < len(w.styles) {
+		format = w.styles[head.style]
+	} else if head.style < 0 && len(w.styles) > 0 {
+		format = w.styles[0]
+	}
+	value, formula, found, runs := "", false, false, false
+	for w.xml.open {
+		k := w.xml.next()
+		if k == xmlEnd {
+			return w.fail("a cell cannot be read: %w", orDamaged(w.xml.err))
+		}
+		if k == xmlClose && w.xml.is("c") {
+			break
+		}
+		if k != xmlStart {
+			continue
+		}
+		switch {
+		case w.xml.is("v"):
+			found = true
+			if !w.xml.open {
+				break
+			}
+			if text, ok := w.xml.simple(); ok {
+				value = w.short(head.kind, text)
+			} else {
+				value = w.xml.content("")
+			}
+		case w.xml.is("is"):
+			value, found = w.xml.content("rPh"), true
+			runs = w.xml.struck
+		case w.xml.is("f"):
+			formula = true
+			w.xml.content("")
+		}
+		w.xml.open = true // the cell itself is open still
+	}
+	kind := head.kind
+	for len(w.cells) <= column {
+		w.cells = append(w.cells, table.Cell{})
+	}
+	if len(value) > maxCellText && utf8.RuneCountInString(value) > maxCellText || kind == cellShared && w.tooLong(value) {
+		w.long = sheet.TooLong(value, maxCellText, "characters, the most a workbook's cell can have")
+		w.long.Place.Column = table.Letter(column)
+		value = ""
+	}
+	c := w.cell(kind, format, value, found, formula)
+	c.Struck = c.Filled() && (c.Struck || format.struck || runs)
+	if c.Kind == table.Text && format.display.text != "" {
+		c.Text = strings.Replace(format.display.text, "@", c.Text, 1)
+	}
+	w.cells[column] = c
+	return nil
+}
+
+// tooLong tells whether a shared text is longer than a cell can be.
+func (w *worksheet) tooLong(index string) bool {
+	i, err := strconv.Atoi(index)
+	return err == nil && i >= 0 && i < len(w.shared) && len(w.shared[i]) > maxCellText && utf8.RuneCountInString(w.shared[i]) > maxCellText
+}
+
+// short gives a text as a string; indexes into the shared texts, which are
+// many and few of them new, without a copy of their own.
+func (w *worksheet) short(kind cellType, text []byte) string {
+	if kind != cellShared && kind != cellNumber {
+		return string(text)
+	}
+	w.scratch = append(w.scratch[:0], text...)
+	return unsafe.String(unsafe.SliceData(w.scratch), len(w.scratch))
+}
+
+func (w *worksheet) cell(kind cellType, format style, value string, found, formula bool) table.Cell {
+	text := func(s string) table.Cell {
+		if s == "" {
+			return table.Cell{}
+		}
+		return table.Cell{Kind: table.Text, Text: s}
+	}
+	switch kind {
+	case cellShared:
+		i, err := strconv.Atoi(strings.TrimSpace(value))
+		if err != nil || i < 0 || i >= len(w.shared) {
+			return table.Cell{Kind: table.Bad, Text: "missing text " + strings.Clone(value)}
+		}
+		c := text(decodeEscapes(w.shared[i]))
+		c.Struck = w.struck[i]
+		return c
+	case cellText:
+		if formula && !found {
+			return table.Cell{Kind: table.Bad, Text: "a formula without a value"}
+		}
+		return text(decodeEscapes(value))
+	case cellBool:
+		return table.Cell{Kind: table.Bool, Text: map[bool]string{true: "true", false: "false"}[value == "1"]}
+	case cellError:
+		return table.Cell{Kind: table.Bad, Text: value}
+	case cellDate:
+		return text(value)
+	}
+	value = strings.TrimSpace(value)
+	if !found || value == "" {
+		if formula {
+			return table.Cell{Kind: table.Bad, Text: "a formula without a value"}
+		}
+		return table.Cell{}
+	}
+	n, err := strconv.ParseFloat(value, 64)
+	if err != nil || math.IsInf(n, 0) || math.IsNaN(n) {
+		return table.Cell{Kind: table.Bad, Text: strings.Clone(value)}
+	}
+	return w.number(n, format)
+}
+
+// lastDay is 31 December 9999, the last day a workbook can show.
+const lastDay = 2958466
+
+func (w *workbook) number(n float64, format style) table.Cell {
+	switch format.kind {
+	case table.Date, table.DateTime:
+		if n < 0 || n >= lastDay {
+			break
+		}
+		kind := format.kind
+		if kind == table.DateTime && n < 1 || kind == table.Date && n < 1 && n > 0 {
+			return table.NewTemporal(table.Time, n)
+		}
+		if w.from04 {
+			n += 1462
+		} else if n < 60 {
+			n++ // before the 29 February 1900 that never was
+		}
+		if kind == table.Date && n != math.Trunc(n) {
+			kind = table.DateTime
+		}
+		return table.NewTemporal(kind, n)
+	case table.Time:
+		if n >= 1 && n < lastDay { // a date formatted to show only its time
+			if w.from04 {
+				n += 1462
+			}
+			return table.NewTemporal(table.DateTime, n)
+		}
+		if n >= 0 {
+			return table.NewTemporal(table.Time, n)
+		}
+	case table.Duration:
+		return table.NewTemporal(table.Duration, n)
+	}
+	return numberCell(n, &format.display)
+}
+
+// numberCell shows a number as people write it, and a whole one as its format
+// shows it.
+func numberCell(n float64, d *display) table.Cell {
+	c := table.Cell{Kind: table.Number, Number: n}
+	if n == math.Trunc(n) && math.Abs(n) < 1e15 {
+		c.Text = strconv.FormatInt(int64(n), 10)
+		if shown, ok := d.whole(int64(n)); ok && shown != "" {
+			c.Text = shown
+		}
+		return c
+	}
+	c.Text = strconv.FormatFloat(n, 'f', -1, 64)
+	if short := strconv.FormatFloat(n, 'f', 10, 64); len(short) < len(c.Text) { // 0.1+0.2
+		c.Text = strings.TrimRight(strings.TrimRight(short, "0"), ".")
+	}
+	return c
+}
+
+// decodeEscapes undoes _x000D_, by which workbooks write control characters.
+func decodeEscapes(s string) string {
+	if !strings.Contains(s, "_x") {
+		return s
+	}
+	var b strings.Builder
+	for i := 0; i < len(s); i++ {
+		if i+7 <= len(s) && s[i] == '_' && s[i+1] == 'x' && s[i+6] == '_' {
+			if n, err := strconv.ParseUint(s[i+2:i+6], 16, 16); err == nil && utf8.ValidRune(rune(n)) {
+				b.WriteRune(rune(n))
+				i += 6
+				continue
+			}
+		}
+		b.WriteByte(s[i])
+	}
+	return b.String()
+}

@@ -20,6 +20,11 @@ func (p *parser) bareHour() bool {
 			return true
 		}
 	}
+	if end := p.sense(3).is; p.tok(2).kind == 'n' && len(p.tok(2).text) <= 2 && end&isHour != 0 && end&isLink != 0 { // 10 bis 12 Uhr
+		p.half().hour = t.num
+		p.at++
+		return true
+	}
 	if end := p.tok(3); p.role == ClockRole && p.tok(2).kind == 'n' && (end.kind == ':' || end.kind == '.') { // 10-12.30
 		p.half().hour = t.num
 		p.at++
@@ -62,6 +67,8 @@ func (p *parser) clock() bool {
 	case t.num == 12 && p.sense(1).is&(isNoon|isMidnight) != 0: // 12 noon
 		p.at++
 		return p.word()
+	case short && s1.kind == 0 && dated && p.sense(-1).is&isLink != 0 && p.sense(-1).is&isHour != 0 && p.tok(-2).kind != 0: // ore 14
+		return p.hms(t.num, 0, 0, 1)
 	case len(t.text) == 4 && (dated || p.role == ClockRole):
 		return p.hms(t.num/100, t.num%100, 0, 1)
 	case len(t.text) == 6 && p.iso && dated:
@@ -78,7 +85,7 @@ func (p *parser) meridian(i int) bool { return p.sense(i).is&(isAM|isPM) != 0 }
 
 // hms stores a time of n tokens and what belongs to it behind.
 func (p *parser) hms(h, m, s, n int) bool {
-	if m > 59 || s > 60 || h > 24 || (h == 24 && m+s > 0) {
+	if m > 59 || s > 60 || s == 60 && h*60+m != 24*60-1 || h > 24 || (h == 24 && m+s > 0) {
 		return false
 	}
 	if p.meridian(n) {

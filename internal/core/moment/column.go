@@ -420,10 +420,20 @@ func (c *Column) readings(d date) (out readings) {
 	}
 	add(DayFirst, y, d.b, d.a)
 	add(MonthFirst, y, d.a, d.b)
-	if d.twoDigit && (d.dash || d.a > 31 || d.a == 0) {
+	if d.twoDigit && (d.dash || (d.a > 31 || d.a == 0) && c.plausible(c.fullYear(d.a))) {
 		add(YearFirst, c.fullYear(d.a), d.b, d.year)
 	}
 	return out
+}
+
+// plausible tells whether a year can be meant at all: 40.03.26 is a slip before
+// it is a day of 2040.
+func (c *Column) plausible(y int) bool {
+	if c.set.AnyYear || c.set.From != 0 || c.set.To != 0 || c.years[y] > 0 {
+		return true
+	}
+	present := c.set.Present.Year()
+	return max(y-present, present-y) <= loneYears
 }
 
 func monthLength(y, m int) int {

@@ -58,11 +58,14 @@ func show(v Value) string {
 	return s
 }
 
-// TestCorpus reads testdata/corpus.txt: columns of cells with the answer, or
-// "held" and what the message must say.
+// TestCorpus reads testdata/corpus.txt and company.txt: columns of cells with
+// the answer, or "held" and what the message must say.
 func TestCorpus(t *testing.T) {
 	data, err := os.ReadFile("testdata/corpus.txt")
 	require.NoError(t, err)
+	more, err := os.ReadFile("testdata/company.txt")
+	require.NoError(t, err)
+	data = append(append(data, '\n'), more...)
 	cells, columns := 0, 0
 	for block := range strings.SplitSeq(string(data), "\n== ") {
 		title, body, _ := strings.Cut(block, "\n")
@@ -105,6 +108,8 @@ func TestCorpus(t *testing.T) {
 					set.AnyYear = true
 				case "stated":
 					set.Stated = true
+				case "de":
+					set.Language = Language("de")
 				case "unix":
 					set.Unix = time.Second
 				case "unix-ms":

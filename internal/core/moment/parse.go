@@ -147,7 +147,7 @@ func (p *parser) next() bool {
 	case '-':
 		return p.minus()
 	case '/': // 2026-03-05/2026-03-07 is an interval (ISO 8601), anything else two dates
-		if p.hyphen && !t.gap && !p.tok(1).gap {
+		if (p.hyphen || p.iso) && !t.gap && !p.tok(1).gap {
 			return p.turn(1)
 		}
 		return p.several()
@@ -187,13 +187,16 @@ func (p *parser) minus() bool {
 		return p.turn(1)
 	}
 	real := hours > 0 && hours <= 12 && minutes == 0 || hours < 10 && minutes == 30
+	quarter := minutes%15 == 0 && hours*60+minutes <= 14*60 // can be an offset, though nowhere in force
 	dated := p.half().date.form != noDate
 	switch back := (hours*60+minutes)*60 < p.half().clock; {
-	case !real && (hours != 0 || minutes != 0) || !dated:
-		return p.turn(1)
-	case p.second, p.colon && sign.gap && len(h.text) == 4:
+	case quarter && p.second && len(h.text) == 4:
 		return p.offset()
-	case sign.gap && !short, sign.gap && minutes+hours > 0 && p.tok(2).kind == ':', p.hyphen && back && p.tok(2).kind == ':':
+	case !(quarter && p.second) && (!real && (hours != 0 || minutes != 0) || !dated):
+		return p.turn(1)
+	case dated && p.second && (real || hours == 0 && minutes == 0), p.colon && sign.gap && len(h.text) == 4:
+		return p.offset()
+	case p.second, sign.gap && !short, sign.gap && minutes+hours > 0 && p.tok(2).kind == ':', p.hyphen && back && p.tok(2).kind == ':':
 		p.out.unsure = sign.text + h.text
 		if p.tok(2).kind == ':' {
 			p.out.unsure += ":" + p.tok(3).text
@@ -505,6 +508,8 @@ func (p *parser) word() bool {
 		return true
 	case s.is&isRange != 0 && p.side == 0 && p.started() && !p.linksHere(s):
 		return p.turn(1)
+	case t.text == "às" && p.side == 0 && p.half().clock != noClock: // das 10h às 12h
+		return p.turn(1)
 	case s.is&isAnd != 0 && p.started() && s.is&isLink == 0:
 		return p.several()
 	case s.is&isOpen != 0 && p.side == 0 && p.out.open == Closed:
@@ -600,11 +605,15 @@ func (p *parser) zoneName() bool {
 		p.at++
 		return true
 	}
-	if (p.half().clock == noClock && p.out.halves[0].clock == noClock) || p.out.zone != "" {
+	if p.half().clock == noClock && p.out.halves[0].clock == noClock {
 		return false
 	}
+	if p.out.zone != "" { // once more at the end of a range
+		p.at++
+		return p.side == 1 && p.half().clock != noClock && p.tok(-1).text == p.out.zone && p.at == len(p.tokens)
+	}
 	name, n := p.tok(0).text, 1
-	for p.tok(n).kind == '/' || p.tok(n).kind == '_' || (p.tok(n).kind == '-' && !p.tok(n).gap && p.tok(n+1).kind == 'w') {
+	for (p.tok(n).kind == '/' || p.tok(n).kind == '_') && p.tok(n+1).kind == 'w' || (p.tok(n).kind == '-' && !p.tok(n).gap && p.tok(n+1).kind == 'w') {
 		name += p.tok(n).text + p.tok(n+1).text
 		n += 2
 	}

@@ -18,6 +18,9 @@ type token struct {
 func scan(text string) []token {
 	var out []token
 	gap := false
+	if strings.Contains(text, "’") { // jusqu’au
+		text = strings.ReplaceAll(text, "’", "'")
+	}
 	for i := 0; i < len(text); {
 		r, size := utf8.DecodeRuneInString(text[i:])
 		start := i

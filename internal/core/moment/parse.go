@@ -194,6 +194,8 @@ func (p *parser) minus() bool {
 		return p.offset()
 	case !(quarter && p.second) && (!real && (hours != 0 || minutes != 0) || !dated):
 		return p.turn(1)
+	case p.iso && short && p.tok(2).kind != ':' && back && real: // 2026-03-14T09:00-08
+		return p.offset()
 	case dated && p.second && (real || hours == 0 && minutes == 0), p.colon && sign.gap && len(h.text) == 4:
 		return p.offset()
 	case p.second, sign.gap && !short, sign.gap && minutes+hours > 0 && p.tok(2).kind == ':', p.hyphen && back && p.tok(2).kind == ':':

@@ -211,7 +211,10 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	if m.Zone != nil {
 		l.report.Zone = m.Zone.Name()
 	}
-	if l.in.Zone == "" {
+	switch {
+	case m.ZoneFrom != "":
+		l.report.ZoneFrom = m.ZoneFrom
+	case l.in.Zone == "":
 		l.report.ZoneWhy = why
 	}
 	return nil

@@ -6,6 +6,7 @@ import (
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/template"
@@ -37,6 +38,7 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 	}
 	c.fields()
 	m.start, m.end = c.moments("start"), c.moments("end")
+	c.headingZone()
 	m.length, m.allDay, m.zoneOf = c.template("length"), c.template("all_day"), c.template("zone")
 	c.series()
 	m.occurrence = c.moments("occurrence")
@@ -71,6 +73,25 @@ func (c *compilation) zone() {
 		c.keep(in.root.Get("zone").Locate(c.m.Zones.Unknown(in.Zone), 0))
 	}
 	c.m.Zone = z
+}
+
+// headingZone takes the zone that the heading of the start says, where nothing
+// else names one.
+func (c *compilation) headingZone() {
+	if c.m.start == nil || c.in.Zone != "" || c.in.event["zone"].Text != "" {
+		return
+	}
+	for _, i := range c.m.start.columns {
+		label := c.m.Header.Label(i)
+		name := match.Zone(label)
+		if name == "" {
+			continue
+		}
+		if z, err := c.m.Zones.Find(name); err == nil {
+			c.m.Zone, c.m.ZoneFrom = z, label
+			return
+		}
+	}
 }
 
 // setting gives the column that a setting names.

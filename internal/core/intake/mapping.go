@@ -22,6 +22,8 @@ type Mapping struct {
 	Header table.Header
 	Zones  *zone.Book
 	Zone   *zone.Zone // of times that name none; nil for floating
+	// ZoneFrom is the heading that says so, "" where none does.
+	ZoneFrom string
 
 	intake           *Intake
 	compiler         *template.Compiler

@@ -203,6 +203,16 @@ No|When|From|To
 2|5–7 Mar 2026|22:00|06:00`, `
 20260305T090000/20260305T170000@Europe/Lisbon;FREQ=DAILY;COUNT=3
 20260305T220000/20260306T060000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)`},
+		{"the heading names the zone", "event: { title: '{No}', start: '{ETA (UTC+2)}', end: '{ETD}' }\n", `
+No|ETA (UTC+2)|ETD
+1|2026-03-05 09:00|2026-03-05 10:00
+2|2026-03-05 09:00Z|2026-03-05 10:00Z`, `
+20260305T070000Z/20260305T080000Z
+20260305T090000Z/20260305T100000Z`},
+		{"the intake names the zone, whatever the heading says", "zone: Europe/Madrid\nevent: { title: '{No}', start: '{ETA (UTC)}', end: '{ETD}' }\n", `
+No|ETA (UTC)|ETD
+1|2026-03-05 09:00|2026-03-05 10:00`, `
+20260305T090000/20260305T100000@Europe/Madrid`},
 		{"what agrees at the edges", "event: { title: '{No}', start: '{Day} {From}', end: '{To day} {To}', length: '{Length}', all_day: '{All}' }\n", `
 No|Day|From|To day|To|Length|All
 1|2026-03-05|00:00|2026-03-06|23:59||yes
@@ -221,7 +231,7 @@ No|A|B
 2|2026-03-05 9:00–11:00|9:00–12:00
 3|2026-03-05 9:00 +01:00|9:00–10:00 +02:00
 4|2026-03-05|9:00–10:00`, `
-held: B "5–8 Mar 2026" is a second range
+held: B "5–8 Mar 2026" is a date, where a time of day is wanted (correct it; the sheet may show it as something else)
 held: B "9:00–12:00" is a second range of times
 held: B "9:00–10:00 +02:00" names a second time zone
 20260305T090000/20260305T100000@Europe/Lisbon`},

@@ -44,6 +44,9 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 	var problem *fault.Fault
 	for _, i := range s.columns {
 		v, f := m.columns[i].Read(row.Cell(i), sent(row))
+		if f == nil && len(s.columns) > 1 {
+			f = m.wrongHalf(i, row.Cell(i), v)
+		}
 		if f == nil {
 			out.add(v)
 			f = merge(&out.Value, v, row.Cell(i))
@@ -57,6 +60,18 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 		return none, problem
 	}
 	return out, nil
+}
+
+// wrongHalf refuses a time of day among dates, and a date among times of day,
+// where another column holds the other half.
+func (m *Mapper) wrongHalf(i int, c table.Cell, v moment.Value) *fault.Fault {
+	switch role := m.Mapping.columns[i].Mostly(); {
+	case role == moment.DateRole && !v.HasDate && v.Clock != moment.NoClock:
+		return fault.New(c.Text, "is a time of day, where a date is wanted").Do("correct it; the sheet may show it as something else")
+	case role == moment.ClockRole && v.HasDate && v.Clock == moment.NoClock:
+		return fault.New(c.Text, "is a date, where a time of day is wanted").Do("correct it; the sheet may show it as something else")
+	}
+	return nil
 }
 
 // readEnd reads the end. A date that is the start's own gives way where it

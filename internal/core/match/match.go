@@ -5,6 +5,7 @@ package match
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -22,6 +23,7 @@ type Choice struct {
 	Columns  []string
 	Indexes  []int
 	Sure     Sureness
+	guessed  string // a column of times that was taken for what is left
 }
 
 // Sureness is how well a column suits a field.
@@ -39,111 +41,69 @@ func (s Sureness) String() string { return [...]string{"perhaps", "likely", "sur
 
 // Traits are what is known of a column before fields are chosen for it.
 type Traits struct {
-	Column *moment.Column // settled
-	Filled int            // cells that hold anything
-	States int            // of those, words for an event's status
+	Column  *moment.Column // settled
+	Filled  int            // cells that hold anything
+	Bad     int            // of those, error values
+	States  int            // of those, words for an event's status
+	Mails   int            // of those, with an address
+	Figures int            // of those, bare numbers
+	Lists   int            // of those, lists of weekdays
+	Samples []string       // the first few different ones
 }
 
-// names lists what columns that suit a field are called, best first, in the
-// languages that dates are read in.
-var names = map[string][]string{
-	"start":       {"start", "starts", "start date", "start time", "starting", "begin", "begins", "beginning", "from", "date", "day", "when", "appointment", "scheduled", "beginn", "von", "datum", "anfang", "début", "debut", "de", "fecha", "inicio", "desde", "data", "inizio", "da", "início", "aanvang", "van", "time", "hora", "heure", "uhrzeit", "zeit", "ora", "tijd"},
-	"end":         {"end", "ends", "end date", "end time", "finish", "finishes", "until", "till", "to", "through", "last day", "ende", "bis", "fin", "à", "jusqu'à", "hasta", "fine", "a", "fim", "até", "einde", "tot"},
-	"title":       {"title", "subject", "summary", "event", "name", "what", "headline", "activity", "titel", "betreff", "titre", "objet", "título", "titulo", "asunto", "evento", "titolo", "oggetto", "assunto", "onderwerp", "vessel", "ship", "schiff", "navire", "bateau", "buque", "barco", "nave", "navio", "schip", "bezeichnung", "nom", "nombre", "nome", "naam", "veranstaltung", "termin", "événement", "attività", "actividad", "atividade", "activiteit", "activité"},
-	"location":    {"location", "place", "where", "room", "venue", "site", "berth", "quay", "ort", "raum", "lieu", "salle", "lugar", "ubicación", "sala", "luogo", "local", "plaats", "locatie", "liegeplatz", "kai", "quai", "poste", "muelle", "amarre", "banchina", "molo", "cais", "kade", "ligplaats", "standort", "endroit", "sitio"},
-	"description": {"description", "details", "notes", "note", "comment", "comments", "remarks", "remark", "beschreibung", "bemerkung", "notizen", "remarques", "descripción", "notas", "descrizione", "descrição", "observações", "omschrijving", "opmerkingen"},
-	"zone":        {"zone", "time zone", "timezone", "tz", "zeitzone", "fuseau", "fuseau horaire", "zona horaria", "fuso orario", "fuso horário", "tijdzone"},
-	"all_day":     {"all day", "all-day", "allday", "all day event", "ganztägig", "journée entière", "todo el día", "hele dag"},
-	"length":      {"length", "duration", "dauer", "durée", "duración", "durata", "duração", "duur"},
-	"url":         {"url", "link", "web page", "website"},
-	"status":      {"status"},
-	"repeat":      {"repeat", "repeats", "recurrence", "rrule", "recurrence rule"},
-	"occurrence":  {"occurrence", "recurrence-id", "recurrence id"},
-	"categories":  {"categories", "category", "kategorie", "catégorie", "categoría", "categoria", "categorie"},
-}
+// samples is how many different cells of a column are kept.
+const samples = 8
 
-// Ships arrive before they leave, ferries leave before they arrive: which of
-// the two is the start is told by which column comes first.
-var (
-	arrivals   = []string{"arrival", "arrives", "eta", "arr", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst"}
-	departures = []string{"departure", "departs", "etd", "leaves", "dep", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek"}
-)
-
-// telling are the words that make a date or time a start or an end wherever they
-// stand in a heading; "date" and "time" tell neither.
-var telling = map[string][]string{
-	"start": {"start", "starts", "starting", "begin", "begins", "beginning", "from", "beginn", "von", "anfang", "début", "debut", "inicio", "desde", "inizio", "início", "aanvang", "van"},
-	"end":   {"end", "ends", "ending", "finish", "finishes", "until", "till", "to", "through", "ende", "bis", "fin", "hasta", "fine", "fim", "até", "einde", "tot"},
-}
-
-// records are words for dates that are about the row, not about its event.
-var records = []string{"birth", "born", "created", "updated", "modified", "changed", "printed", "issued", "paid", "invoice", "invoiced", "sent", "received", "entered"}
-
-// repeating are words for dates that are about a whole series.
-var repeating = []string{"repeat", "repeats", "repeated", "recurrence", "series"}
-
-func says(words []string, heading string) bool {
-	for word := range strings.FieldsFuncSeq(strings.ToLower(heading), func(r rune) bool { return !unicode.IsLetter(r) }) {
-		if slices.Contains(words, word) {
-			return true
+// Learn takes a cell that is filled into account. Its dates are Column's to
+// learn.
+func (t *Traits) Learn(cell table.Cell) {
+	text := strings.TrimSpace(cell.Text)
+	t.Filled++
+	if cell.Kind == table.Bad {
+		t.Bad++
+	}
+	if t.States == t.Filled-1 && IsStatus(text) {
+		t.States++
+	}
+	if t.Mails == t.Filled-1 && strings.Contains(text, "@") {
+		t.Mails++
+	}
+	if t.Figures == t.Filled-1 {
+		if _, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64); err == nil {
+			t.Figures++
 		}
 	}
-	return false
+	if t.Lists == t.Filled-1 && weekdays(text) {
+		t.Lists++
+	}
+	if len(t.Samples) < samples && !slices.Contains(t.Samples, text) {
+		t.Samples = append(t.Samples, strings.Clone(text))
+	}
 }
 
-// rank gives how well column i names a field, from 1, or 0 when it does not.
-func (m *matcher) rank(field string, i int) int {
-	heading := m.header.Label(i)
-	starts, ends := arrivals, departures
-	if m.leaveFirst {
-		starts, ends = departures, arrivals
+// weekdays tells whether a text lists days of the week: Mon, Wed–Fri; daily.
+func weekdays(text string) bool {
+	if strings.ContainsFunc(text, unicode.IsDigit) {
+		return false
 	}
-	own, other := starts, ends // what arrives or leaves says so in one word; "ETD date" is no start for its date
-	switch field {
-	case "start":
-	case "end":
-		own, other = ends, starts
-	default:
-		return rank(names[field], heading)
+	found := 0
+	for word := range strings.FieldsFuncSeq(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) }) {
+		switch days, _ := moment.Weekdays(word, 0); {
+		case days != 0, word == "daily", word == "weekdays":
+			found++
+		case !slices.Contains(joining, word):
+			return false
+		}
 	}
-	theirs := map[string]string{"start": "end", "end": "start"}[field]
-	switch r := rank(own, heading); {
-	case r > 0:
-		return r + len(names[field])
-	case rank(other, heading) > 0, says(records, heading), says(repeating, heading):
-		return 0
-	}
-	r := rank(names[field], heading)
-	if r > 100 {
-		return r
-	}
-	switch { // "To date" is an end for its first word, "Date de fin" for its last
-	case says(telling[field], heading):
-		return r + 50
-	case says(telling[theirs], heading):
-		return 0
-	}
-	return r
+	return found > 0
 }
 
-func rank(names []string, heading string) int {
-	heading = strings.ToLower(strings.Join(strings.Fields(strings.NewReplacer("_", " ", ".", "", ":", "").Replace(heading)), " "))
-	for i, n := range names {
-		if heading == n {
-			return len(names) - i + 100
-		}
-	}
-	for i, n := range names {
-		if len(n) > 2 && (strings.HasPrefix(heading, n+" ") || strings.HasSuffix(heading, " "+n)) {
-			return len(names) - i
-		}
-	}
-	return 0
-}
+var joining = []string{"and", "to", "und", "bis", "et", "au", "y", "e", "a", "en", "tot"}
 
 // Columns chooses columns for the fields of a table by its rows. key names the
 // columns that are the key, which Columns never chooses. It gives a fault where
-// no column suits for what every event must have.
+// no column suits for what every event must have, or where a column holds times
+// of day and does not say what of.
 func Columns(header table.Header, rows []table.Row, key []string, set moment.Settings) ([]Choice, *fault.Fault) {
 	traits := make([]Traits, len(header))
 	stride := max(1, len(rows)/sampled)
@@ -153,10 +113,7 @@ func Columns(header table.Header, rows []table.Row, key []string, set moment.Set
 			r := rows[n]
 			c.Learn(int(r.Number), r.Cell(i))
 			if cell := r.Cell(i); cell.Filled() {
-				traits[i].Filled++
-				if IsStatus(cell.Text) {
-					traits[i].States++
-				}
+				traits[i].Learn(cell)
 			}
 		}
 		c.Settle()
@@ -170,8 +127,11 @@ func Columns(header table.Header, rows []table.Row, key []string, set moment.Set
 				f.Advice = "describe the columns in an intake file, that one by its letter: {@" + table.Letter(i) + "}"
 			}
 		}
+		if f == nil && c.guessed != "" {
+			f = fault.Newf("the column %s holds times of day, and its name does not say what of", c.guessed).Do("describe the columns in an intake file; draft writes a first one")
+		}
 	}
-	return choices, f
+	return slices.DeleteFunc(choices, func(c Choice) bool { return c.Field == "attendees" && c.Sure != Surely }), f
 }
 
 // IsStatus tells whether a text is a word for an event's status.
@@ -201,61 +161,239 @@ func (m *chooser) take(field string, columns ...int) {
 	m.choices = append(m.choices, c)
 }
 
-func (m *chooser) has(field string) bool {
-	return slices.ContainsFunc(m.choices, func(c Choice) bool { return c.Field == field })
+func (m *chooser) choice(field string) *Choice {
+	for i := range m.choices {
+		if m.choices[i].Field == field {
+			return &m.choices[i]
+		}
+	}
+	return nil
 }
+
+func (m *chooser) has(field string) bool { return m.choice(field) != nil }
 
 // Suit chooses columns for the fields by the traits of each column.
 func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.Fault) {
 	m := chooser{matcher: matcher{header: header, taken: map[int]bool{}}}
 	Decide(traits)
+	for i := range header {
+		m.headings = append(m.headings, headingOf(header.Label(i)))
+	}
 	for i, t := range traits {
-		c := matchColumn{filled: t.Filled, temporal: t.Column.Holds(t.Filled), role: t.Column.Role()}
-		if role, ok := m.called(i); ok && !c.temporal {
-			c.temporal, c.role = true, role
-			t.Column.Prefer(role)
+		c := matchColumn{Traits: t, temporal: t.Column.Holds(t.Filled - t.Bad), role: t.Column.Mostly()}
+		if clock, date := m.called(i); (clock || date) && !c.temporal {
+			c.temporal, c.role = true, moment.DateRole
+			if clock {
+				c.role = moment.ClockRole
+			}
+			t.Column.Prefer(c.role)
 		}
 		m.columns = append(m.columns, c)
 	}
 	m.findOrder()
+	m.weekly()
 	m.take("start", m.moment("start", "end")...)
-	if !m.has("start") {
-		m.take("start", m.onlyDate()...)
-	}
 	m.take("end", m.moment("end", "start")...)
+	m.leftClocks()
 	for _, field := range []string{"zone", "all_day", "length", "location", "description", "url", "categories", "title"} {
 		if col := m.best(field, func(c matchColumn) bool { return !c.temporal || field == "length" }); col >= 0 {
 			m.take(field, col)
 		}
 	}
 	m.series()
-	// a column called status that holds nothing else: other uses of the word are more frequent
-	if i := header.Find("status"); i >= 0 && !m.taken[i] && traits[i].Filled > 0 && traits[i].States == traits[i].Filled {
-		m.take("status", i)
-	}
+	m.whole()
+	m.people()
+	m.unit()
 	if !m.has("start") {
 		return m.choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file")
 	}
 	if !m.has("title") {
-		col := m.firstText(key)
-		if col < 0 {
-			return m.choices, fault.Newf("no column suits as a title").Do("describe the columns in an intake file")
-		}
-		m.take("title", col)
+		m.anyTitle(key)
+	}
+	if !m.has("title") {
+		return m.choices, fault.Newf("no column suits as a title").Do("describe the columns in an intake file")
 	}
 	return m.choices, nil
+}
+
+// anyTitle takes the first column of text for the title, else the description,
+// else the key.
+func (m *chooser) anyTitle(key []string) {
+	if at := m.firstText(key); at >= 0 {
+		m.take("title", at)
+		return
+	}
+	if c := m.choice("description"); c != nil {
+		c.Field, c.Sure = "title", Perhaps
+		return
+	}
+	if at := m.firstText(nil); at >= 0 {
+		m.take("title", at)
+	}
+}
+
+// weekly finds the column that lists on which weekdays each row takes place.
+// Dates of validity are then those of the series.
+func (m *chooser) weekly() {
+	several := func(t Traits) bool {
+		return slices.ContainsFunc(t.Samples, func(s string) bool {
+			return strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsLetter(r) && r != '.' }) || s == "daily"
+		})
+	}
+	for i, c := range m.columns {
+		if c.Filled > 0 && c.Lists == c.Filled && !m.taken[i] && (m.rank("repeat_on", i) > 0 || several(c.Traits)) && several(c.Traits) {
+			m.days = true
+			m.take("repeat", i)
+			m.choice("repeat").Template = "weekly on " + m.choice("repeat").Template
+			return
+		}
+	}
+}
+
+// leftClocks gives times of day that no name gave a place to the start and the
+// end, in the order of the columns: left out, they would make the events all
+// day.
+func (m *chooser) leftClocks() {
+	start, end := m.choice("start"), m.choice("end")
+	if start == nil || len(start.Indexes) > 1 || m.columns[start.Indexes[0]].role != moment.DateRole || m.columns[start.Indexes[0]].Column.Timed() {
+		return
+	}
+	var left []int
+	for i, c := range m.columns {
+		if !m.taken[i] && c.Filled > 0 && c.temporal && c.role == moment.ClockRole && (c.Figures < c.Filled || m.headings[i].says("clock")) && !m.headings[i].says("record") && m.headings[i].rank(names("length")) == 0 {
+			left = append(left, i)
+		}
+	}
+	if len(left) == 0 || len(left) > 2 || end != nil && len(left) > 1 {
+		return
+	}
+	add := func(c *Choice, i int) {
+		m.taken[i] = true
+		c.Template += " " + Reference(m.header, i)
+		c.Columns, c.Indexes = append(c.Columns, m.header.Label(i)), append(c.Indexes, i)
+		c.Sure = Perhaps
+		if m.rank("start", i) == 0 {
+			c.guessed = m.header.Label(i)
+		}
+	}
+	add(start, left[0])
+	if len(left) == 2 {
+		m.take("end", left[1])
+		m.choice("end").Sure = Perhaps
+		m.choice("end").guessed = m.header.Label(left[1])
+	}
 }
 
 // series chooses the columns that tell how an event repeats.
 func (m *chooser) series() {
 	for _, field := range []string{"repeat", "occurrence"} { // by their whole names alone: "Repeat until" is neither
-		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 && (field == "repeat" || m.has("repeat")) {
+		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 && !m.has(field) && (field == "repeat" || m.has("repeat")) {
+			m.take(field, col)
+		}
+	}
+	if !m.has("repeat") {
+		return
+	}
+	for _, field := range []string{"repeat_every", "repeat_times", "except", "also"} {
+		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "except" || field == "also") }); col >= 0 && m.rank(field, col) > 100 {
 			m.take(field, col)
 		}
 	}
 	for i, c := range m.columns {
-		if heading := m.header.Label(i); m.has("repeat") && !m.has("repeat_until") && !m.taken[i] && c.temporal && says(repeating, heading) && says(telling["end"], heading) {
+		if h := m.headings[i]; !m.has("repeat_until") && !m.taken[i] && c.temporal && c.role != moment.ClockRole && (h.says("series") || m.days) && h.says("end") {
 			m.take("repeat_until", i)
+		}
+	}
+}
+
+// whole chooses columns for the fields that go by the whole of a name, where
+// all that is known of their cells suits.
+func (m *chooser) whole() {
+	for _, field := range []string{"status", "organizer", "optional", "resources", "conference", "colour", "busy", "priority", "visibility", "reminders"} {
+		fits := suits[field]
+		col := m.best(field, func(c matchColumn) bool { return !c.temporal && fits(c.Traits) })
+		if col >= 0 && m.rank(field, col) > 100 {
+			m.take(field, col)
+		}
+	}
+}
+
+// suits tells what the cells of a column must be to be taken by its name.
+var suits = map[string]func(Traits) bool{
+	"status":     func(t Traits) bool { return t.States == t.Filled },
+	"organizer":  addresses,
+	"optional":   addresses,
+	"resources":  addresses,
+	"conference": each(func(s string) bool { return strings.Contains(s, "://") }),
+	"colour":     each(func(s string) bool { return strings.Trim(strings.ToLower(s), "abcdefghijklmnopqrstuvwxyz") == "" }),
+	"busy":       among("busy", "free", "yes", "no", "opaque", "transparent"),
+	"priority":   among("high", "medium", "normal", "low", "none", "1", "2", "3", "4", "5", "6", "7", "8", "9"),
+	"visibility": among("public", "private", "confidential"),
+	"reminders": each(func(s string) bool {
+		first, _, _ := strings.Cut(s, ",")
+		_, ok := moment.ParseLength(first)
+		return ok || s == "none"
+	}),
+}
+
+func addresses(t Traits) bool { return t.Mails == t.Filled }
+
+func each(fits func(string) bool) func(Traits) bool {
+	return func(t Traits) bool {
+		return !slices.ContainsFunc(t.Samples, func(s string) bool { return !fits(s) })
+	}
+}
+
+func among(words ...string) func(Traits) bool {
+	return each(func(s string) bool { return slices.Contains(words, strings.ToLower(s)) })
+}
+
+// people chooses who comes: a column of addresses that says so, else one beside
+// a column of names: Agent and Agent e-mail.
+func (m *chooser) people() {
+	for i, c := range m.columns {
+		if !m.taken[i] && c.Filled > 0 && c.Mails == c.Filled && m.rank("attendees", i) > 100 {
+			m.take("attendees", i)
+			return
+		}
+	}
+	for i, c := range m.columns {
+		if m.taken[i] || c.Filled == 0 || c.Mails < c.Filled {
+			continue
+		}
+		m.take("attendees", i)
+		choice := m.choice("attendees")
+		choice.Sure = Perhaps
+		for n, h := range m.headings {
+			if n != i && len(h.words) > 0 && len(h.words) < len(m.headings[i].words) && slices.Equal(m.headings[i].words[:len(h.words)], h.words) && !m.columns[n].temporal {
+				choice.Template = Reference(m.header, n) + " <" + choice.Template + ">"
+				choice.Columns, choice.Indexes = append([]string{m.header.Label(n)}, choice.Columns...), append([]int{n}, i)
+				choice.Sure = Likely
+				break
+			}
+		}
+		return
+	}
+}
+
+// unit adds to bare numbers of a length the unit that its heading has.
+func (m *chooser) unit() {
+	c := m.choice("length")
+	if c == nil || len(c.Indexes) != 1 || m.columns[c.Indexes[0]].Figures < m.columns[c.Indexes[0]].Filled {
+		return
+	}
+	h := m.headings[c.Indexes[0]]
+	for _, word := range append([]string{strings.ToLower(h.beside)}, h.words...) {
+		switch word {
+		case "h", "hr", "hrs", "hour", "hours", "std", "stunden", "heures", "horas", "ore", "uren", "uur":
+			c.Template += " h"
+			return
+		case "m", "min", "mins", "minute", "minutes", "minuten", "minutos", "minuti", "minuten.":
+			c.Template += " min"
+			return
+		case "d", "day", "days", "tage", "jours", "días", "giorni", "dias", "dagen":
+			c.Template += " d"
+			return
 		}
 	}
 }
@@ -281,9 +419,9 @@ func (m *matcher) findOrder() {
 			continue
 		}
 		switch {
-		case rank(arrivals, m.header.Label(i)) > 0:
+		case m.headings[i].rank(names("arrival")) > 0:
 			return
-		case rank(departures, m.header.Label(i)) > 0:
+		case m.headings[i].rank(names("departure")) > 0:
 			m.leaveFirst = true
 			return
 		}
@@ -308,22 +446,20 @@ func (m *matcher) sure(field string, column int) Sureness {
 	return Perhaps
 }
 
-// onlyDate gives the one column that holds dates, when there is just one.
-func (m *matcher) onlyDate() []int {
+// onlyDate gives the one column that holds dates and is not about something
+// else, when there is just one; -1 otherwise.
+func (m *matcher) onlyDate() int {
 	at := -1
 	for i, c := range m.columns {
-		if m.taken[i] || c.filled == 0 || !c.temporal || c.role == moment.ClockRole {
+		if m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.headings[i].says("record") {
 			continue
 		}
 		if at >= 0 {
-			return nil
+			return -1
 		}
 		at = i
 	}
-	if at < 0 {
-		return nil
-	}
-	return []int{at}
+	return at
 }
 
 // sampled is about how many rows are looked at to tell what columns hold.
@@ -331,58 +467,25 @@ func (m *matcher) onlyDate() []int {
 const sampled = 1000
 
 type matcher struct {
-	header  table.Header
-	columns []matchColumn
-	taken   map[int]bool
+	header   table.Header
+	headings []heading
+	columns  []matchColumn
+	taken    map[int]bool
 
 	leaveFirst bool
+	days       bool // a column lists the weekdays of each row
 }
 
 type matchColumn struct {
-	filled   int
+	Traits
 	temporal bool
 	role     moment.Role
-}
-
-// The words by which a heading says that its column holds times of day, or
-// dates, whatever can be read of them.
-var (
-	clockWords = []string{"time", "hour", "uhrzeit", "zeit", "heure", "hora", "ora", "orario", "horário", "tijd"}
-	dateWords  = []string{"date", "datum", "fecha", "data"}
-	linkWords  = []string{"of", "de", "del", "di", "do", "da", "van", "von", "in", "out"}
-)
-
-// called gives what the heading of column i says that the column holds. Cells
-// of such a column that cannot be read hold their rows; if the column were left
-// out for them, the others would become all day.
-func (m *matcher) called(i int) (moment.Role, bool) {
-	heading := m.header.Label(i)
-	if rank(names["zone"], heading) > 0 || rank(names["length"], heading) > 0 || rank(names["all_day"], heading) > 0 || m.rank("start", i) == 0 && m.rank("end", i) == 0 {
-		return moment.AnyRole, false
-	}
-	words := strings.Fields(strings.ToLower(strings.NewReplacer("_", " ", "-", " ", ".", "", ":", "").Replace(heading)))
-	if len(words) == 0 {
-		return moment.AnyRole, false
-	}
-	says := []string{words[len(words)-1]} // Start time; Time from, Date de fin; but not Time sheet
-	if len(words) > 1 && (slices.Contains(linkWords, words[1]) || slices.Contains(telling["start"], words[1]) || slices.Contains(telling["end"], words[1])) {
-		says = append(says, words[0])
-	}
-	for _, word := range says {
-		switch {
-		case slices.Contains(clockWords, word):
-			return moment.ClockRole, true
-		case slices.Contains(dateWords, word):
-			return moment.DateRole, true
-		}
-	}
-	return moment.AnyRole, false
 }
 
 func (m *matcher) best(field string, fits func(matchColumn) bool) int {
 	best, at := 0, -1
 	for i, c := range m.columns {
-		if m.taken[i] || c.filled == 0 || !fits(c) {
+		if m.taken[i] || c.Filled == 0 || !fits(c) {
 			continue
 		}
 		if r := m.rank(field, i); r > best {
@@ -398,7 +501,7 @@ func (m *matcher) moment(field, other string) []int {
 	dated := func(role moment.Role) int {
 		best, at := 0, -1
 		for i, c := range m.columns {
-			if m.taken[i] || c.filled == 0 || !c.temporal || (c.role == moment.ClockRole) != (role == moment.ClockRole) {
+			if m.taken[i] || c.Filled == 0 || !c.temporal || (c.role == moment.ClockRole) != (role == moment.ClockRole) {
 				continue
 			}
 			r := m.rank(field, i)
@@ -409,6 +512,12 @@ func (m *matcher) moment(field, other string) []int {
 		return at
 	}
 	date := dated(moment.DateRole)
+	if date < 0 && field == "start" {
+		date = m.onlyDate()
+	}
+	if field == "end" && m.days { // its date is that of the series
+		date = -1
+	}
 	var out []int
 	if date >= 0 {
 		out = append(out, date)
@@ -421,18 +530,12 @@ func (m *matcher) moment(field, other string) []int {
 	return out
 }
 
+// firstText gives the first column of text that nothing took and that is none
+// of the key, -1 for none.
 func (m *matcher) firstText(key []string) int {
 	for i, c := range m.columns {
-		isKey := false
-		for _, k := range key {
-			isKey = isKey || m.header.Find(k) == i
-		}
-		if !m.taken[i] && c.filled > 0 && !c.temporal && !isKey {
-			return i
-		}
-	}
-	for i, c := range m.columns {
-		if !m.taken[i] && c.filled > 0 && !c.temporal {
+		isKey := slices.ContainsFunc(key, func(k string) bool { return m.header.Find(k) == i })
+		if !m.taken[i] && c.Filled > 0 && !c.temporal && !isKey && c.Lists < c.Filled {
 			return i
 		}
 	}

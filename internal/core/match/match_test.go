@@ -1,6 +1,7 @@
 package match
 
 import (
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -64,4 +65,52 @@ func TestMatch(t *testing.T) {
 		}
 		assert.Equal(t, tt.want, strings.Join(got, ", "), tt.header)
 	}
+}
+
+// TestSheets chooses columns for whole sheets, as draft does, and measures how
+// often it is right where it says it is sure.
+func TestSheets(t *testing.T) {
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	data, err := os.ReadFile("testdata/sheets.txt")
+	require.NoError(t, err)
+	set := moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book}
+	sheets, right, sure, surely := 0, 0, 0, 0
+	for block := range strings.SplitSeq(string(data), "\n\n") {
+		lines := strings.Split(strings.TrimSpace(block), "\n")
+		if strings.HasPrefix(lines[0], "#") {
+			continue
+		}
+		header := table.Header(strings.Split(lines[0], "|"))
+		traits := make([]Traits, len(header))
+		for i, text := range strings.Split(lines[1], "|") {
+			traits[i].Column = moment.NewColumn(set)
+			cell := table.Cell{Kind: table.Text, Text: text}
+			traits[i].Column.Learn(2, cell)
+			traits[i].Learn(cell)
+			traits[i].Column.Settle()
+		}
+		choices, _ := Suit(header, traits, []string{header[0]})
+		var got []string
+		want := strings.TrimPrefix(lines[2], "= ")
+		for _, c := range choices {
+			text := c.Field + " " + strings.Join(c.Columns, "+")
+			if plain := "{" + strings.Join(c.Columns, "} {") + "}"; c.Template != plain {
+				text += " \"" + c.Template + "\""
+			}
+			got = append(got, text)
+			if c.Sure == Surely {
+				sure++
+				if strings.Contains(", "+want+", ", ", "+text+", ") {
+					surely++
+				}
+			}
+		}
+		sheets++
+		if assert.ElementsMatch(t, strings.Split(want, ", "), got, lines[0]) {
+			right++
+		}
+	}
+	t.Logf("%d of %d sheets right; %d of %d sure choices", right, sheets, surely, sure)
+	assert.GreaterOrEqual(t, float64(surely), 0.98*float64(sure))
 }

@@ -214,6 +214,9 @@ func (c *Column) shape(text string) shape {
 }
 
 func (c *Column) isZone(name string) bool {
+	if c.set.Zones == nil {
+		return false
+	}
 	_, err := c.set.Zones.Find(name)
 	return err == nil
 }
@@ -497,6 +500,21 @@ func (c *Column) Prefer(role Role) bool {
 // Role is what the column was found to hold, AnyRole when it holds both or
 // could hold either.
 func (c *Column) Role() Role { return c.role }
+
+// Mostly is Role for a column in which a few cells are of another kind.
+func (c *Column) Mostly() Role {
+	switch dates, clocks := c.dates+c.dateOnly, c.clocks; {
+	case c.role != AnyRole || dates+clocks < 3:
+	case clocks*3 <= dates && !c.Mixed():
+		return DateRole
+	case dates*3 <= clocks:
+		return ClockRole
+	}
+	return c.role
+}
+
+// Mixed tells whether dates of the column have times of day with them.
+func (c *Column) Mixed() bool { return c.timed || c.nativeClock }
 
 // Timed tells whether some of the column's cells have a time of day.
 func (c *Column) Timed() bool {

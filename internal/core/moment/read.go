@@ -64,6 +64,9 @@ func (r *Reader) read(cell table.Cell, stated time.Time) (Value, *fault.Fault) {
 		v.Clock = int(s)
 		return v, nil
 	case table.Bad:
+		if _, err := strconv.ParseFloat(cell.Text, 64); err == nil {
+			return v, fault.New(cell.Text, "is no day, though the sheet shows the number as a date").Do("fill in the date; a formula that points at an empty cell gives 0")
+		}
 		return v, fault.New(cell.Text, "is an error value, or a formula that was never calculated").Do("open the workbook, let it calculate, and save it")
 	case table.Bool:
 		return v, fault.New(cell.Text, "is not a date or time")

@@ -24,7 +24,7 @@ type Draft struct {
 }
 
 // fields are the event's fields in the order a draft has them.
-var fields = []string{"title", "start", "end", "length", "all_day", "zone", "location", "description", "url", "categories", "repeat", "repeat_until", "occurrence", "status"}
+var fields = []string{"title", "start", "end", "length", "all_day", "zone", "location", "description", "url", "conference", "categories", "colour", "status", "busy", "priority", "visibility", "organizer", "attendees", "optional", "resources", "reminders", "repeat", "repeat_every", "repeat_until", "repeat_times", "except", "also", "occurrence"}
 
 // Write writes the intake that a survey suggests, with comments that say how
 // sure each part is and what is left to decide.
@@ -58,13 +58,17 @@ func (s *Survey) Write(d Draft) string {
 	line("event:", "")
 	for _, field := range fields {
 		if text := s.Template(field); text != "" {
-			comment := ""
+			sure := match.Perhaps
 			for _, c := range s.Choices {
 				if c.Field == field {
-					comment = c.Sure.String()
+					sure = c.Sure
 				}
 			}
-			line("  "+field+": "+strconv.Quote(text), comment)
+			if field == "attendees" && sure == match.Perhaps {
+				line("  # "+field+": "+strconv.Quote(text), "if they take part")
+				continue
+			}
+			line("  "+field+": "+strconv.Quote(text), sure.String())
 		}
 	}
 	s.writeStart(line, d.Header)
@@ -172,7 +176,7 @@ func (s *Survey) writeAssumptions(line func(string, string)) {
 		if c.Field == "start" && c.Kind != "date" {
 			timed = true
 		}
-		if strings.HasPrefix(c.Dates, "unsettled") {
+		if strings.HasPrefix(c.Dates, "unsettled") && (c.Field != "" || s.Template("start") == "") && c.Field != "length" {
 			unsettled = append(unsettled, c.Header)
 		}
 	}

@@ -83,10 +83,10 @@ type Surveyor struct {
 // column is what is remembered of one column.
 type column struct {
 	moments  *moment.Column
+	traits   match.Traits
 	filled   int
 	kinds    [table.Bad + 1]int
 	figures  int // texts that are numbers
-	states   int // words for an event's status
 	longest  int
 	samples  []string
 	prints   []uint64 // of the rows sampled; 0 for an empty cell
@@ -145,9 +145,7 @@ func (c *column) add(row int, cell table.Cell) {
 			c.figures++
 		}
 	}
-	if c.states == c.filled-1 && match.IsStatus(cell.Text) {
-		c.states++
-	}
+	c.traits.Learn(cell)
 	c.longest = max(c.longest, len(cell.Text))
 	if len(c.samples) < 3 {
 		if text := fault.Shorten(strings.TrimSpace(cell.Text), 40); !slices.Contains(c.samples, text) {
@@ -186,7 +184,8 @@ func (s *Surveyor) Finish() *Survey {
 	traits := make([]match.Traits, len(s.columns))
 	for i, c := range s.columns {
 		c.moments.Settle()
-		traits[i] = match.Traits{Column: c.moments, Filled: c.filled, States: c.states}
+		c.traits.Column = c.moments
+		traits[i] = c.traits
 	}
 	match.Decide(traits)
 	s.keys()

@@ -68,6 +68,9 @@ func dumpReader(r Reader) (string, *About, error) {
 		if row.Hidden {
 			b.WriteString("(hidden) ")
 		}
+		if row.Under != "" {
+			b.WriteString("(" + row.Under + ") ")
+		}
 		if row.Fault != nil {
 			b.WriteString("! " + row.Fault.Error())
 			continue
@@ -77,6 +80,9 @@ func dumpReader(r Reader) (string, *About, error) {
 				b.WriteByte('|')
 			}
 			text := strings.ReplaceAll(c.Text, "\n", "⏎")
+			if c.Struck {
+				text += "<struck>"
+			}
 			if c.Kind != table.Text && c.Kind != table.Empty {
 				text += fmt.Sprintf("<%s>", c.Kind)
 			}
@@ -227,6 +233,13 @@ func TestWorkbooks(t *testing.T) {
 			on := true
 			require.NoError(t, f.SetWorkbookProps(&excelize.WorkbookPropsOptions{Date1904: &on}))
 		}), want: "No|When|Note\n2 a|2026-03-05<date>", about: "its dates count from 1904"},
+		{name: "as displayed, crossed out, under a heading", data: oneSheet(t, with(map[string]string{"A2": "Week 10", "A3": `7~"K-"000`, "B3": "0~dd/mm/yyyy", "A4": "b", "B4": "x", "C4": "y", "A5": "c"}), func(f *excelize.File) {
+			require.NoError(t, f.MergeCell("Sheet1", "A2", "C2"))
+			id, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Strike: true}})
+			require.NoError(t, err)
+			require.NoError(t, f.SetCellStyle("Sheet1", "A4", "B4", id))
+			require.NoError(t, f.SetCellRichText("Sheet1", "B5", []excelize.RichTextRun{{Text: "09:00", Font: &excelize.Font{Strike: true}}, {Text: " 10:00"}}))
+		}), want: "No|When|Note\n3 (Week 10) K-007<number>|0<error>\n4 (Week 10) b<struck>|x<struck>|y\n5 (Week 10) c|09:00 10:00<struck>", about: "row 2 is a heading within the table: Week 10"},
 		{name: "hidden rows and columns", data: oneSheet(t, with(map[string]string{"A2": "a", "A3": "b", "B2": "x", "C2": "y"}), func(f *excelize.File) {
 			require.NoError(t, f.SetRowVisible("Sheet1", 3, false))
 			require.NoError(t, f.SetColVisible("Sheet1", "B", false))
@@ -258,16 +271,42 @@ func TestWorkbooks(t *testing.T) {
 		}), want: "No|When|Note\n2 a|a formula without a value<error>"},
 		{name: "OpenDocument kinds", data: odsFile(t, `<table:table table:name="S"><table:table-column/><table:table-column table:visibility="collapse"/><table:table-row>`+odsText("No")+odsText("When")+odsText("Note")+`</table:table-row><table:table-row><table:table-cell office:value-type="float" office:value="7"><text:p>0007</text:p></table:table-cell><table:table-cell office:value-type="date" office:date-value="2026-03-05T08:15:00"/><table:table-cell office:value-type="time" office:time-value="PT09H30M00S"><office:annotation><text:p>pinned</text:p></office:annotation><text:p>09:30</text:p></table:table-cell></table:table-row><table:table-row table:visibility="filter"><table:table-cell office:value-type="time" office:time-value="PT36H00M00S"/><table:table-cell table:number-columns-repeated="2"/></table:table-row></table:table>`),
 			want: "No||Note\n2 0007<number>|2026-03-05T08:15<date and time>|09:30<time of day>\n3 (hidden) 36:00<length>"},
+		{name: "OpenDocument, as displayed and crossed out", data: odsFile(t, `<style:style style:name="S" style:family="table-cell"><style:text-properties style:text-line-through-style="solid"/></style:style><style:style style:name="P" style:family="text"><style:text-properties style:text-line-through-style="solid"/></style:style><table:table table:name="S"><table:table-row>`+odsText("No")+odsText("When")+odsText("Note")+`</table:table-row><table:table-row><table:table-cell table:number-columns-spanned="3" office:value-type="string"><text:p>Week 10</text:p></table:table-cell><table:covered-table-cell table:number-columns-repeated="2"/></table:table-row><table:table-row><table:table-cell office:value-type="float" office:value="7"><text:p>K-007</text:p></table:table-cell><table:table-cell office:value-type="date" office:date-value="1899-12-30"><text:p>30/12/1899</text:p></table:table-cell></table:table-row><table:table-row><table:table-cell table:style-name="S" office:value-type="string"><text:p>b</text:p></table:table-cell><table:table-cell office:value-type="string"><text:p><text:span text:style-name="P">09:00</text:span> 10:00</text:p></table:table-cell></table:table-row></table:table>`),
+			want: "No|When|Note\n3 (Week 10) K-007<number>|0<error>\n4 (Week 10) b<struck>|09:00 10:00<struck>", about: "row 2 is a heading within the table: Week 10"},
+		{name: "a web page, crossed out", data: `<table><tr><th>No<th>When<th>Note<tr><td colspan=3>Week 10<tr><td><s>a</s><td>b <del>09:00</del> 10:00<td>c<tr style="text-decoration: line-through"><td>d<td>e</table>`,
+			want: "No|When|Note\n3 (Week 10) a<struck>|b 09:00 10:00<struck>|c\n4 (Week 10) d<struck>|e<struck>"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
-			got, about, err := dump(t, write(t, "book.xlsx", []byte(tt.data)), tt.options)
+			name := "book.xlsx"
+			if strings.HasPrefix(tt.data, "<") {
+				name = "page.html"
+			}
+			got, about, err := dump(t, write(t, name, []byte(tt.data)), tt.options)
 			require.NoError(t, err)
 			assert.Equal(t, tt.want, got)
 			if tt.about != "" {
 				assert.Contains(t, about.Notes, tt.about)
 			}
 		})
+	}
+}
+
+// Days side by side are no rows of events, whatever they look like.
+func TestMatrix(t *testing.T) {
+	for text, refused := range map[string]bool{
+		"Plan,,,,\n,2/3/2026,3/3/2026,4/3/2026,5/3/2026\nBerth 1,Corvane,,Lisarda,\n":                  true,
+		"Berth,Mon 2 March,Tue 3 March,Wed 4 March\nBerth 1,Corvane 08:00,,Merle\n":                     true,
+		"Room,Mon,Tue,Wed,Thu\nHall,Fire drill,,Board,\n":                                               true,
+		"Departs,Name,Mon,Tue,Wed,Thu,Fri\n08:00,Ferry,x,x,,x,\n":                                       false,
+		"Name,First,Second,Third\nDrill,2 March 2026,9 March 2026,16 March 2026\nBoard,3 March 2026,,\n": false,
+	} {
+		_, _, err := dump(t, write(t, "plan.csv", []byte(text)), Options{})
+		if refused {
+			require.ErrorContains(t, err, "the sheet is a matrix", text)
+			_, _, err = dump(t, write(t, "plan.csv", []byte(text)), Options{Header: table.HeaderRows{First: 1, Last: 1}})
+		}
+		require.NoError(t, err, text)
 	}
 }
 

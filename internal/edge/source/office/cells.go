@@ -185,8 +185,8 @@ const lastDay = 2958466
 func (w *workbook) number(n float64, format style) table.Cell {
 	switch format.kind {
 	case table.Date, table.DateTime:
-		if n < 0 || n >= lastDay {
-			break
+		if n <= 0 || n >= lastDay { // what an empty cell gives that a formula points at, or a wrong sum
+			return table.Cell{Kind: table.Bad, Text: strconv.FormatFloat(n, 'f', -1, 64)}
 		}
 		kind := format.kind
 		if kind == table.DateTime && n < 1 || kind == table.Date && n < 1 && n > 0 {

@@ -349,6 +349,9 @@ func odsCell(kind, value, text string, formula bool) table.Cell {
 	case "date":
 		for i, layout := range odsDates {
 			if t, err := time.Parse(layout, value); err == nil {
+				if n := (t.Unix() - zone.Wall(1899, 12, 30, 0, 0, 0)) / 86400; n <= 0 {
+					return table.Cell{Kind: table.Bad, Text: strconv.FormatInt(n, 10)}
+				}
 				k := table.DateTime
 				if i == 0 {
 					k = table.Date

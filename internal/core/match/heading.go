@@ -1,0 +1,190 @@
+package match
+
+import (
+	_ "embed" // the names are a data file
+	"slices"
+	"strings"
+	"sync"
+	"unicode"
+)
+
+//go:embed names.tsv
+var nameData string
+
+// vocabulary is what headings are called, by field, and the words that tell
+// what they are about.
+var vocabulary = sync.OnceValue(func() map[string][]string {
+	out := map[string][]string{}
+	for line := range strings.Lines(nameData) {
+		field, list, ok := strings.Cut(strings.TrimSpace(line), "\t")
+		if !ok || strings.HasPrefix(line, "#") {
+			continue
+		}
+		for name := range strings.SplitSeq(list, ",") {
+			out[field] = append(out[field], strings.ReplaceAll(strings.TrimSpace(name), "'", " "))
+		}
+	}
+	return out
+})
+
+func names(field string) []string { return vocabulary()[field] }
+
+// heading is a column's name taken apart.
+type heading struct {
+	words  []string // in lower case, joined words apart
+	text   string   // the words again
+	beside string   // what stands in brackets
+}
+
+// parts are the ends of joined words, as German and Dutch have them:
+// Ankunftszeit, Einddatum.
+var parts = []string{"datum", "uhrzeit", "zeit", "tijd", "beginn", "ende", "dauer", "duur"}
+
+// headingOf takes a heading apart: startTime, from_utc, Est. duration (h).
+func headingOf(name string) heading {
+	var h heading
+	var b strings.Builder
+	depth, last := 0, rune(0)
+	for _, r := range name {
+		switch {
+		case r == '(' || r == '[':
+			depth++
+		case r == ')' || r == ']':
+			depth = max(0, depth-1)
+		case depth > 0:
+			h.beside += string(r)
+		case r == '.' || r == ':':
+			b.WriteByte(' ')
+		case unicode.IsUpper(r) && unicode.IsLower(last):
+			b.WriteString(" " + string(r))
+		case r == '_' || r == '-' || r == '/' || r == '\'' || r == '’' || unicode.IsSpace(r):
+			b.WriteByte(' ')
+		default:
+			b.WriteRune(r)
+		}
+		last = r
+	}
+	for word := range strings.FieldsSeq(strings.ToLower(b.String())) {
+		h.words = append(h.words, apart(word)...)
+	}
+	h.text = strings.Join(h.words, " ")
+	h.beside = strings.TrimSpace(h.beside)
+	return h
+}
+
+func apart(word string) []string {
+	for _, part := range parts {
+		if first, ok := strings.CutSuffix(word, part); ok && len(first) > 2 && first != "uhr" {
+			if whole := strings.TrimSuffix(first, "s"); known(whole) {
+				first = whole
+			}
+			return []string{first, part}
+		}
+	}
+	return []string{word}
+}
+
+// known tells whether a word is a name or tells something by itself.
+func known(word string) bool {
+	for _, list := range vocabulary() {
+		if slices.Contains(list, word) {
+			return true
+		}
+	}
+	return false
+}
+
+// rank gives how well the names fit, from 1; above 100 when one of them is the
+// whole heading, 0 when none does.
+func (h heading) rank(names []string) int {
+	for i, n := range names {
+		if h.text == n {
+			return len(names) - i + 100
+		}
+	}
+	for i, n := range names {
+		if len(n) > 2 && (strings.HasPrefix(h.text, n+" ") || strings.HasSuffix(h.text, " "+n)) {
+			return len(names) - i
+		}
+	}
+	return 0
+}
+
+// says tells whether one of the words that tell something is in the heading.
+func (h heading) says(what string) bool {
+	told := names("tells " + what)
+	return slices.ContainsFunc(h.words, func(w string) bool { return slices.Contains(told, w) })
+}
+
+// rank gives how well column i names a field, from 1, or 0 when it does not.
+func (m *matcher) rank(field string, i int) int {
+	h := m.headings[i]
+	// Ships arrive before they leave, ferries leave before they arrive: which of
+	// the two is the start is told by which column comes first.
+	own, other := names("arrival"), names("departure")
+	theirs := "end"
+	switch field {
+	case "start":
+	case "end":
+		own, other, theirs = other, own, "start"
+	default:
+		return h.rank(names(field))
+	}
+	if m.leaveFirst {
+		own, other = other, own
+	}
+	switch r := h.rank(own); { // what arrives or leaves says so in one word; "ETD date" is no start for its date
+	case r > 0:
+		return r + len(names(field))
+	case h.rank(other) > 0, h.says("record"), h.says("series") && !m.days:
+		return 0
+	}
+	r := h.rank(names(field))
+	if r > 100 {
+		return r
+	}
+	switch { // "To date" is an end for its first word, "Date de fin" for its last
+	case h.says(field):
+		return r + 50
+	case h.says(theirs):
+		return 0
+	}
+	return r
+}
+
+// called gives what the heading of column i says that the column holds. Cells
+// of such a column that cannot be read hold their rows; if the column were left
+// out for them, the others would become all day.
+func (m *matcher) called(i int) (clock, date bool) {
+	h := m.headings[i]
+	if h.rank(names("zone")) > 0 || h.rank(names("length")) > 0 || h.rank(names("all_day")) > 0 || m.rank("start", i) == 0 && m.rank("end", i) == 0 || len(h.words) == 0 {
+		return false, false
+	}
+	says := h.words[len(h.words)-1:] // Start time; Time from, Date de fin; but not Time sheet
+	if len(h.words) > 1 {
+		second := h.words[1:2]
+		if is := (heading{words: second}); is.says("link") || is.says("start") || is.says("end") {
+			says = append(says[:1:1], h.words[0])
+		}
+	}
+	is := heading{words: says}
+	return is.says("clock"), is.says("date")
+}
+
+// Zone gives the time zone that a heading says its times are in: UTC for ETA
+// (UTC) and from_utc, UTC+1 and Europe/Lisbon in brackets; "" for none. Other
+// abbreviations mean too much else to be taken from a heading.
+func Zone(label string) string {
+	h := headingOf(label)
+	beside := strings.ToUpper(h.beside)
+	if strings.HasPrefix(beside, "UTC") || strings.HasPrefix(beside, "GMT") {
+		return beside
+	}
+	if area, city, ok := strings.Cut(h.beside, "/"); ok && len(area) > 3 && len(city) > 3 && !strings.Contains(h.beside, " ") {
+		return h.beside
+	}
+	if slices.Contains(h.words, "utc") || slices.Contains(h.words, "gmt") {
+		return "UTC"
+	}
+	return ""
+}

@@ -295,10 +295,10 @@ func TestWorkbooks(t *testing.T) {
 // Days side by side are no rows of events, whatever they look like.
 func TestMatrix(t *testing.T) {
 	for text, refused := range map[string]bool{
-		"Plan,,,,\n,2/3/2026,3/3/2026,4/3/2026,5/3/2026\nBerth 1,Corvane,,Lisarda,\n":                  true,
-		"Berth,Mon 2 March,Tue 3 March,Wed 4 March\nBerth 1,Corvane 08:00,,Merle\n":                     true,
-		"Room,Mon,Tue,Wed,Thu\nHall,Fire drill,,Board,\n":                                               true,
-		"Departs,Name,Mon,Tue,Wed,Thu,Fri\n08:00,Ferry,x,x,,x,\n":                                       false,
+		"Plan,,,,\n,2/3/2026,3/3/2026,4/3/2026,5/3/2026\nBerth 1,Corvane,,Lisarda,\n":                    true,
+		"Berth,Mon 2 March,Tue 3 March,Wed 4 March\nBerth 1,Corvane 08:00,,Merle\n":                      true,
+		"Room,Mon,Tue,Wed,Thu\nHall,Fire drill,,Board,\n":                                                true,
+		"Departs,Name,Mon,Tue,Wed,Thu,Fri\n08:00,Ferry,x,x,,x,\n":                                        false,
 		"Name,First,Second,Third\nDrill,2 March 2026,9 March 2026,16 March 2026\nBoard,3 March 2026,,\n": false,
 	} {
 		_, _, err := dump(t, write(t, "plan.csv", []byte(text)), Options{})

@@ -14,6 +14,7 @@ import (
 	"almanach/internal/cli/show"
 	"almanach/internal/core/agree"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/identity"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/plan"
@@ -30,6 +31,7 @@ type loadFlags struct {
 	first                                                                 int
 	all, past                                                             bool
 	takes                                                                 takeFlag
+	rekey, beside                                                         []string
 }
 
 // takeFlag collects every --take. The keys that one settles are the arguments
@@ -84,6 +86,8 @@ func (f *loadFlags) load(c *cobra.Command) {
 	flags.StringVar(&f.rows, "rows", "", "try only these `ROWS`, such as 4-7,12")
 	flags.StringToStringVar(&f.allow, "allow", nil, "let so many changes pass a guard, as in `removed=31`")
 	flags.Lookup("allow").DefValue = "" // an empty map is not worth a mention
+	flags.StringArrayVar(&f.rekey, "rekey", nil, "a row's key was changed: keep the event of the old one, as in `OLD=NEW`; all for every likely one")
+	flags.StringArrayVar(&f.beside, "beside", nil, "make an event of its own for the row of this `KEY`, whatever it looks like; all for every row")
 	flags.BoolVar(&f.all, "all", false, "list every row")
 	flags.BoolVar(&f.past, "past", false, "list events gone from the source that are past")
 }
@@ -346,6 +350,9 @@ func (f *loadFlags) narrow(req *job.LoadRequest) error {
 		}
 		req.Rows = rows
 	}
+	if err := f.pairs(&req.Pairs); err != nil {
+		return err
+	}
 	req.Allow = map[string]int{}
 	for what, number := range f.allow {
 		n, err := strconv.Atoi(number)
@@ -356,6 +363,30 @@ func (f *loadFlags) narrow(req *job.LoadRequest) error {
 			return fault.New(number, "is not a number for --allow "+what)
 		}
 		req.Allow[what] = n
+	}
+	return nil
+}
+
+// pairs applies the flags that say which rows and events are one.
+func (f *loadFlags) pairs(p *plan.Pairs) error {
+	p.Rekey, p.Beside = map[string]string{}, map[string]bool{}
+	for _, text := range f.rekey {
+		old, key, ok := strings.Cut(text, "=")
+		old, key = identity.NormalText(old), identity.NormalText(key)
+		switch {
+		case text == "all":
+			p.RekeyAll = true
+		case !ok || old == "" || key == "":
+			return fault.New(text, "is not what --rekey takes").Do("write the old key and the new one, as in --rekey TH-1042=TH-1062, or all")
+		default:
+			p.Rekey[key] = old
+		}
+	}
+	for _, key := range f.beside {
+		if key == "all" {
+			p.BesideAll = true
+		}
+		p.Beside[identity.NormalText(key)] = true
 	}
 	return nil
 }

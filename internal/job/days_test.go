@@ -74,7 +74,7 @@ func manyDays(t *testing.T, gone string) {
 		for _, key := range taken {
 			takes = append(takes, plan.Take{Side: take, Key: key})
 		}
-		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: sheetPath, Into: calendarPath, Write: true, Past: true, Takes: takes, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
+		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: sheetPath, Into: calendarPath, Write: true, Past: true, Takes: takes, Pairs: plan.Pairs{BesideAll: true}, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
 		require.NoError(t, err)
 		return report
 	}
@@ -307,7 +307,7 @@ func TestManyMoves(t *testing.T) {
 		load := func() *Report {
 			in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: '{quay}'\nassume: { length: 1h }\nevent: { title: '{title}', start: '{when}' }\n"))
 			require.Empty(t, faults)
-			report, err := Load(t.Context(), office, LoadRequest{Intake: in, OfDesk: true, File: path, Write: true, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
+			report, err := Load(t.Context(), office, LoadRequest{Intake: in, OfDesk: true, File: path, Write: true, Pairs: plan.Pairs{BesideAll: true}, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
 			require.NoError(t, err)
 			return report
 		}
@@ -351,7 +351,7 @@ func TestManyWeeks(t *testing.T) {
 		require.NoError(t, os.WriteFile(path, []byte(rows), 0o600))
 		in, faults := intake.Parse("ferries.yaml", []byte("name: ferries\nkey: key\ninto: x\nagree: { gone: delete }\nassume: { length: 1h }\ncancel_when: 'off == \"yes\"'\nevent: { title: '{title}', start: '{day} {at}', repeat: '{repeat}', occurrence: '{changes}' }\n"))
 		require.Empty(t, faults)
-		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: path, Into: target, Write: true, Allow: map[string]int{"when": 50, "title": 50, "removed": 50}})
+		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: path, Into: target, Write: true, Pairs: plan.Pairs{BesideAll: true}, Allow: map[string]int{"when": 50, "title": 50, "removed": 50}})
 		require.NoError(t, err)
 		for _, item := range report.Items {
 			require.NotContains(t, []agree.Outcome{agree.Held, agree.Disputed}, item.Outcome, "%s %s", item.Row.Place(), item.Reason)

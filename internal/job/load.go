@@ -30,6 +30,7 @@ type LoadRequest struct {
 	Write  bool           // load; otherwise preview
 	All    bool           // every item has its event
 	Past   bool           // list events gone that are past
+	Pairs  plan.Pairs     // rows and events that are one, as someone said
 }
 
 // partial tells whether only some rows are tried.
@@ -148,7 +149,7 @@ func loadOnce(ctx context.Context, office *Office, req LoadRequest) (*Report, er
 func (l *load) plan(ctx context.Context) error {
 	r := plan.Request{
 		Intake: l.in, Batch: l.batch, Sources: l.report.Sources, Stamp: l.office.Stamp(), Places: l.placesOf, Takes: l.req.Takes, Allow: l.req.Allow,
-		Full: l.req.All, Moves: l.req.Into == "", Past: l.req.Past, Workers: workers, Parallel: runtime.GOMAXPROCS(0),
+		Full: l.req.All, Moves: l.req.Into == "", Past: l.req.Past, Pairs: l.req.Pairs, Workers: workers, Parallel: runtime.GOMAXPROCS(0),
 	}
 	if l.report.ZoneWhy != "" {
 		r.ZoneGuess = l.report.Zone

@@ -96,6 +96,7 @@ var Definition = []settings.Setting{
 	{Name: "agree", Kind: settings.Group, Doc: "What to do where source and calendar differ.", Fields: []settings.Setting{
 		{Name: "edited", Kind: settings.Choice, Choices: []string{"keep"}, Doc: "What someone changed in the calendar is kept.", Example: "keep"},
 		{Name: "gone", Kind: settings.Choice, Choices: []string{"report", "cancel", "delete"}, Doc: "What becomes of an event whose row has gone from the source.", Example: "report"},
+		{Name: "removed", Kind: settings.Choice, Choices: []string{"respect", "restore"}, Doc: "What becomes of an event that someone deleted in the calendar while its row is still there: it stays away, or it is made again. Only the desk's logbook knows of it.", Example: "respect"},
 		{Name: "past", Kind: settings.YesNo, Doc: "Whether events that are wholly past can be gone.", Example: "no"},
 	}},
 }

@@ -40,6 +40,7 @@ type Intake struct {
 	Routes   map[string]string // from what Into gives to a calendar; nil for none
 	Zone     string            // "" for the desk's
 	Gone     string            // report, cancel or delete
+	Removed  string            // respect or restore
 	Past     bool              // past events can be gone
 	Dates    moment.Settings
 	// RangeWithTimes is one or each day; "" holds such rows.
@@ -122,7 +123,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 			File: v.Text("from.file"), Newest: v.Text("from.newest"), Files: v.Text("from.files"), Folder: v.Text("from.folder"), URL: v.Text("from.url"),
 			Sheet: v.Text("from.sheet"), All: v.Text("from.sheets") == "all", Range: v.Text("from.range"), FillDown: v.Words("from.fill_down"), Hidden: v.Text("from.hidden") == "read", Records: v.Text("from.records"),
 		},
-		Key: v.Words("key"), Into: v.Words("into"), Zone: v.Text("zone"), Gone: v.Text("agree.gone"), Past: v.Yes("agree.past"),
+		Key: v.Words("key"), Into: v.Words("into"), Zone: v.Text("zone"), Gone: v.Text("agree.gone"), Removed: v.Text("agree.removed"), Past: v.Yes("agree.past"),
 		Assume: Assume{Length: v.Length("assume.length"), Overnight: v.Length("assume.overnight")},
 		event:  map[string]template.Source{},
 		intoAt: v.Get("into"), root: v,

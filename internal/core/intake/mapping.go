@@ -3,6 +3,7 @@ package intake
 import (
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -417,4 +418,19 @@ func (m *Mapper) noTitle(row table.Row) *fault.Fault {
 		}
 	}
 	return f
+}
+
+// StoredKey is Key with numbers as they are stored, whatever the sheet shows
+// of them.
+func (m *Mapping) StoredKey(row table.Row) identity.Key {
+	k := make(identity.Key, 0, len(m.key))
+	for _, col := range m.key {
+		c := row.Cell(col)
+		if c.Kind == table.Number {
+			k = append(k, strconv.FormatFloat(c.Number, 'f', -1, 64))
+			continue
+		}
+		k = append(k, identity.Normal(c))
+	}
+	return k
 }

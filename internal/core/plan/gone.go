@@ -62,6 +62,12 @@ func (m *maker) noGone() string {
 	return ""
 }
 
+// markedID gives the ID that an event is marked with.
+func markedID(v *event.View) (identity.ID, bool) {
+	id, err := uuid.Parse(v.ID)
+	return id, err == nil
+}
+
 type goner struct {
 	*maker
 	reasons map[identity.ID]string // why rows were left out
@@ -80,11 +86,11 @@ func (g *goner) event(place int32, f *Found) {
 		return
 	}
 	id := f.ID
-	if marked, err := uuid.Parse(view.ID); err == nil { // found by its UID
+	if marked, ok := markedID(&view); ok { // found by its UID
 		id = marked
 	}
 	g.ours++
-	if fate, present := g.Batch.Present(id); present && fate != intake.LeftOutRow {
+	if fate, present := g.Batch.Present(id); present && fate != intake.LeftOutRow || g.claimed[f.ID] != "" {
 		return
 	}
 	if !g.Batch.Mapping.InPeriod(view.When) {
@@ -101,6 +107,17 @@ func (g *goner) event(place int32, f *Found) {
 	g.take(place, f, &view, g.reasons[id])
 }
 
+// awaited tells whether an event may be that of a row which is held until
+// someone says so.
+func (g *goner) awaited(f *Found) bool {
+	for i, o := range g.likely {
+		if fate, _ := g.Batch.Fate(i); o.found.ID == f.ID && fate == intake.HeldRow {
+			return true
+		}
+	}
+	return false
+}
+
 // past tells whether an event lies wholly before the present; a series never
 // does, as its last occurrence is not worked out here.
 func past(s event.Span, now int64) bool {
@@ -112,7 +129,7 @@ func (g *goner) take(place int32, f *Found, view *event.View, leftOut string) {
 	h := g.Holdings[place]
 	seal := agree.ParseSeal(view.Seal)
 	switch {
-	case g.Intake.Gone == "report" || g.why != "":
+	case g.Intake.Gone == "report" || g.why != "" || g.awaited(f):
 		g.report(place, f, view, leftOut, nil, "")
 	case seal.Edited(&view.Event, h.Zones):
 		g.report(place, f, view, leftOut, nil, "; kept, as someone changed it in the calendar")
@@ -134,12 +151,17 @@ func (g *goner) cancel(place int32, f *Found, view *event.View, leftOut, did str
 	w.Event.SetText(event.Status, "cancelled")
 	r := agree.Result{Write: 1 << event.Status, Seal: agree.ParseSeal(view.Seal)}
 	r.Seal.Set(event.Status, &w.Event, &w.Event)
-	text := rewrite(f.Raw(), &r, &w, view.Sequence, g.Stamp, keepZones)
+	text := rewrite(f.Raw(), &r, &w, view.Sequence, g.Stamp, nil, keepZones)
 	g.report(place, f, view, leftOut, &change{to: place, from: place, object: f.Object, part: f.Part, uid: f.Object.UID, text: text}, did)
 }
 
 // report files an event that is gone, and what is done with it.
 func (g *goner) report(place int32, f *Found, view *event.View, leftOut string, c *change, did string) {
+	for i, o := range g.likely {
+		if o.found.ID == f.ID && o.place == place && c == nil {
+			did = "; it may be the one of row " + g.Batch.Mapping.Key(g.Batch.Rows[i]).String() + ", renumbered"
+		}
+	}
 	reason := "its row is no longer in the source"
 	switch {
 	case leftOut != "":

@@ -12,11 +12,12 @@ const (
 	AllowWhen     = "when"     // given another time
 	AllowTitle    = "title"    // given another title
 	AllowIdentity = "identity" // in the calendar already under another identity
+	AllowVanished = "vanished" // deleted in their calendar since the last load
 	AllowZone     = "zone"     // the same clock in another zone, which nobody named
 )
 
 // Allowances lists what --allow can let pass.
-var Allowances = []string{AllowRemoved, AllowMoved, AllowWhen, AllowTitle, AllowIdentity, AllowZone}
+var Allowances = []string{AllowRemoved, AllowMoved, AllowWhen, AllowTitle, AllowIdentity, AllowVanished, AllowZone}
 
 // always is how many events may always be removed or changed at once.
 const always = 5
@@ -33,6 +34,9 @@ func (m *maker) guards() []Guard {
 	did := map[string]string{"cancel": "cancelled", "delete": "deleted"}[m.Intake.Gone] + " as gone"
 	guard(AllowRemoved, did, len(m.removed), m.ours/5, m.removed[:min(len(m.removed), always)])
 	guard(AllowMoved, "taken out of the calendar they are in", len(m.taken), m.ours/5, m.taken[:min(len(m.taken), always)])
+	if stood := m.stood(); len(m.vanished) > always && len(m.vanished) > stood/5 && m.Allow[AllowVanished] != len(m.vanished) {
+		out = append(out, Guard{Name: AllowVanished, Count: len(m.vanished), Of: stood, Did: "left out, as they were deleted in their calendar", Which: m.vanished[:always]})
+	}
 	guard(AllowWhen, "moved to another time", m.moved[event.When], m.ours/2, m.keys[event.When])
 	guard(AllowTitle, "given another title", m.moved[event.Title], m.ours/2, m.keys[event.Title])
 	if n := len(m.rezoned); n > 0 && m.Allow[AllowZone] != n {
@@ -54,4 +58,12 @@ func rezoned(wanted, now event.Span, guess string) bool {
 		return t.Zone.Name()
 	}
 	return !wanted.AllDay() && !now.AllDay() && name(wanted.Start) == guess && name(now.Start) != guess
+}
+
+// stood counts the events that stood in all calendars after the last load.
+func (m *maker) stood() (n int) {
+	for _, r := range m.Memory {
+		n += len(r.Standing)
+	}
+	return n
 }

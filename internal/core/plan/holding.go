@@ -24,6 +24,9 @@ type Holding struct {
 	twins   map[identity.ID]int
 	others  sync.Once
 	foreign map[string]int32 // slots of other identities, by key
+
+	strangers sync.Once
+	byDay     map[int64][]foreign // events that are not ours, by day
 }
 
 // slot is a component of ours.

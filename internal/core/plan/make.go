@@ -42,7 +42,12 @@ type Request struct {
 	// is never enough to move events.
 	ZoneGuess string
 	// Past lists events gone that are wholly past, which are otherwise counted.
-	Past bool
+	Past  bool
+	Pairs Pairs
+
+	Memory     Memory          // of earlier loads; nil for none
+	Restore    map[string]bool // keys of rows whose event is made again though someone deleted it
+	RestoreAll bool
 
 	// Parallel is how many goroutines may work side by side, and Workers runs
 	// work that often and gives what waits for its end; nil does it once.
@@ -65,6 +70,13 @@ type maker struct {
 	taken   []string // keys of events that a load would move to another calendar
 	ours    int      // events of this intake in its calendars
 	none    int      // rows whose events are to be cancelled
+
+	pairs     map[int]pair           // by row: the event that its key stood for under another form or number
+	likely    map[int]*orphan        // by row: the event that it may stand for
+	claimed   map[identity.ID]string // by the ID of an orphan: the key that has taken it over
+	alike     map[int]bool           // rows held for the event that they look like, where only those matter
+	adoptions adoptions
+	vanished  []string // keys of events that were deleted in their calendar since the last load
 }
 
 // master is what became of a series that rows change dates of.
@@ -81,6 +93,12 @@ type master struct {
 func Make(ctx context.Context, r Request) (*Plan, error) {
 	m := &maker{Request: r, plan: &Plan{Intake: r.Intake.Name, Identity: r.Intake.Identity, Assumed: map[string][]int{}, Texts: intake.NoteTexts(r.Intake), Names: r.Intake.PropertyNames(), Own: r.Intake.EventText("own_address"), zones: zonesOf(r)}, now: r.Stamp.Instant(nil), series: map[identity.ID]*master{}, moved: map[event.Field]int{}, keys: map[event.Field][]string{}}
 	m.edits.holdings = r.Holdings
+	for _, h := range r.Holdings {
+		m.plan.calendars = append(m.plan.calendars, h.Name)
+	}
+	if r.Pairs.Only {
+		m.Selected, m.alike = func(row int) bool { return r.Selected == nil || r.Selected(row) }, map[int]bool{}
+	}
 	if err := m.readTakes(); err != nil {
 		return nil, err
 	}
@@ -89,6 +107,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 			m.series[id] = &master{}
 		}
 	}
+	m.paired()
 	if err := m.rows(ctx); err != nil {
 		return nil, err
 	}
@@ -98,6 +117,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 	m.edits.finish(m.plan)
 	m.plan.Guards = m.guards()
 	m.plan.Notes = append(m.plan.Notes, r.Batch.Unmet(m.none)...)
+	m.plan.Notes = append(m.plan.Notes, m.restores()...)
 	m.unsettled()
 	return m.plan, m.plan.Totals.Check()
 }
@@ -132,7 +152,7 @@ func (m *maker) rows(ctx context.Context) error {
 			shards[n] = s
 		}
 	}
-	if m.Workers == nil {
+	if m.Workers == nil || len(m.Pairs.Adopt) > 0 || m.Pairs.AdoptFrom > 0 { // of two rows that claim one event, the first gets it
 		work()
 	} else {
 		m.Workers(min(max(m.Parallel, 1), len(shards)), work)()
@@ -178,9 +198,13 @@ func (m *maker) add(s *shard) {
 	t.Same += s.totals.Same
 	t.Edited += s.totals.Edited
 	t.Disputed += s.totals.Disputed
+	t.Removed += s.totals.Removed
 	m.none += s.cancels
 	for _, h := range s.held {
 		m.Batch.Hold(h.row, h.fault)
+		if m.Pairs.Only {
+			m.alike[h.row] = true
+		}
 	}
 	for _, o := range s.out {
 		m.Batch.Leave(o.row, o.why)
@@ -200,6 +224,11 @@ func (m *maker) add(s *shard) {
 		m.moved[f.field]++
 		m.keys[f.field] = few(m.keys[f.field], f.key)
 	}
+	for _, st := range s.stands {
+		st.Item += int32(first)
+		m.plan.standing = append(m.plan.standing, st)
+	}
+	m.vanished = append(m.vanished, s.vanished...)
 	m.taken = append(m.taken, s.taken...)
 	m.rezoned = append(m.rezoned, s.rezoned...)
 	for id, found := range s.masters {
@@ -223,13 +252,13 @@ func few(keys []string, key string) []string {
 func (m *maker) rest() {
 	t := &m.plan.Totals
 	for _, h := range m.Batch.Held {
-		if m.selected(h.Row) {
+		if m.selected(h.Row) && (!m.Pairs.Only || m.alike[h.Row]) {
 			t.count(agree.Held)
 			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows[h.Row]), Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1})
 		}
 	}
 	for _, o := range m.Batch.LeftOut {
-		if m.selected(o.Row) {
+		if m.selected(o.Row) && !m.Pairs.Only {
 			t.count(agree.LeftOut)
 			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.LeftOut, Row: placeOf(m.Batch.Rows[o.Row]), Key: o.Key.String(), Calendar: m.calendarsOf(o.Row), Reason: o.Reason, Edit: -1})
 		}

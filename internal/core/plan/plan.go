@@ -42,7 +42,9 @@ type Plan struct {
 	Names    []string         // the properties that the field Properties may speak of
 	Own      string           // the address that the field Participation is about
 
-	zones ical.Zones // of times in edits
+	zones     ical.Zones // of times in edits
+	standing  []Stand
+	calendars []string // by index of their holdings
 }
 
 // Totals count a plan. They foot: see Check.
@@ -184,6 +186,9 @@ type Guard struct {
 
 // Fault says what the guard stops.
 func (g Guard) Fault(intake string) *fault.Fault {
+	if g.Name == AllowVanished {
+		return vanishedFault(g, intake)
+	}
 	return fault.Newf("%d of the %d events of %s would be %s", g.Count, g.Of, intake, g.Did).Do("if that is right, load again with --allow %s=%d; nothing was written", g.Name, g.Count)
 }
 

@@ -17,22 +17,24 @@ import (
 // on side by side, so they only read what they share.
 type shard struct {
 	*maker
-	mapper  *intake.Mapper
-	totals  Totals
-	items   []Item
-	rezoned []string
-	changes []change // with the index of their item among the shard's
-	held    []heldFault
-	out     []leftOut
-	notes   []rowNotes
-	moved   []fieldMove
-	taken   []string
-	settled []string // keys for which a decision was used
-	masters map[identity.ID]*master
-	cancels int
-	text    []byte        // new events, one behind the other
-	wanted  intake.Wanted // what the current row wants
-	copies  []standing    // and where it stands
+	mapper   *intake.Mapper
+	totals   Totals
+	items    []Item
+	rezoned  []string
+	changes  []change // with the index of their item among the shard's
+	held     []heldFault
+	out      []leftOut
+	notes    []rowNotes
+	moved    []fieldMove
+	taken    []string
+	stands   []Stand
+	vanished []string
+	settled  []string // keys for which a decision was used
+	masters  map[identity.ID]*master
+	cancels  int
+	text     []byte        // new events, one behind the other
+	wanted   intake.Wanted // what the current row wants
+	copies   []standing    // and where it stands
 }
 
 type leftOut struct {
@@ -54,7 +56,11 @@ type fieldMove struct {
 // stands now.
 type standing struct {
 	to, from int32
-	found    Found // without an object when it stands nowhere
+	row      int32  // the calendar that the row names, where someone moved the event to another; else to
+	found    Found  // without an object when it stands nowhere
+	remark   bool   // it bears the marks of another key
+	old      string // that key, where it is another number
+	adopted  bool   // it was made by hand
 }
 
 func (s standing) stands() bool { return s.found.Object != nil }
@@ -65,8 +71,12 @@ func (s *shard) row(i int) {
 	if !s.selected(i) {
 		return
 	}
-	s.totals.Rows++
 	fate, id := s.Batch.Fate(i)
+	if s.Pairs.Only {
+		s.claims(i, fate, id)
+		return
+	}
+	s.totals.Rows++
 	if fate != intake.WantedRow {
 		return
 	}
@@ -102,10 +112,15 @@ func (s *shard) row(i int) {
 	s.remember(i, id, copies)
 	for n, c := range copies {
 		s.totals.Placed++
-		if !c.stands() {
-			s.create(i, id, c.to, n)
-		} else {
+		switch {
+		case c.stands():
 			s.settle(i, id, c)
+			s.stand(id, c.row)
+		case w.Recurrence.IsZero() && s.removed(i, id, c.to):
+			s.stayAway(i, id, c.to)
+		default:
+			s.create(i, id, c.to, n)
+			s.stand(id, c.row)
 		}
 	}
 	s.leave(i, id, copies)
@@ -125,7 +140,7 @@ func (s *shard) standings(i int, id identity.ID) ([]standing, *fault.Fault) {
 		places = m.calendar
 	}
 	for n, to := range places {
-		c := standing{to: to, from: to}
+		c := standing{to: to, from: to, row: to}
 		if changes { // it is in its series' object, wherever that stands
 			if m := s.series[series]; m.objects[n] != nil {
 				c.from, c.found = m.from[n], s.Holdings[m.from[n]].partOf(m.objects[n], id)
@@ -133,7 +148,13 @@ func (s *shard) standings(i int, id identity.ID) ([]standing, *fault.Fault) {
 		} else if c.found = s.Holdings[to].Row(id); !c.stands() && s.Moves {
 			if from, found := s.elsewhere(places, id); found.Object != nil {
 				c.from, c.found = from, found
+				if s.movedByHand(to, from, id) { // there it stays
+					c.to = from
+				}
 			}
+		}
+		if p, paired := s.pairs[i]; paired && !c.stands() && (p.place == to || s.Moves) {
+			c.from, c.found, c.remark, c.old = p.place, p.found, true, p.old
 		}
 		out = append(out, c)
 	}
@@ -196,13 +217,26 @@ func (s *shard) elsewhere(places []int32, id identity.ID) (int32, Found) {
 
 // examine finds what keeps a row's event from being settled in any calendar.
 func (s *shard) examine(i int, w *intake.Wanted, copies []standing) *fault.Fault {
-	for _, c := range copies {
+	_, id := s.Batch.Fate(i)
+	for n := range copies {
+		c := &copies[n]
 		h := s.Holdings[c.to]
 		if c.found.Twins > 0 {
 			return fault.Newf("%d events in calendar %s are this one; the first begins in %s", c.found.Twins+1, s.Holdings[c.from].Name, at(c.found.Object)).Do("remove all but one there")
 		}
 		if !c.stands() && !w.Cancel && s.Allow[AllowIdentity] == 0 {
 			if f := s.known(i, h, w); f != nil {
+				return f
+			}
+		}
+		if !c.stands() && !w.Cancel && w.Recurrence.IsZero() {
+			if s.Memory.stood(h.Name, id) || s.Memory.gone(h.Name, id) { // it had an event, which someone deleted
+				continue
+			}
+			if f := s.renumber(i); f != nil {
+				return f
+			}
+			if f := s.lookAlike(i, c, w); f != nil {
 				return f
 			}
 		}
@@ -266,7 +300,7 @@ func (s *shard) item(i int, o agree.Outcome, place int32, uid string) Item {
 func (s *shard) settle(i int, id identity.ID, c standing) {
 	w, h := &s.wanted, s.Holdings[c.from]
 	decide := s.decision(i)
-	if decide == nil && !s.Full && !c.moves() && w.Recurrence.IsZero() && agree.Untouched(c.found.Raw(), &w.Event) {
+	if decide == nil && !s.Full && !c.moves() && c.row == c.to && !c.remark && !c.adopted && w.Recurrence.IsZero() && agree.Untouched(c.found.Raw(), &w.Event) {
 		s.totals.count(agree.Same)
 		item := s.item(i, agree.Same, c.to, c.found.Object.UID)
 		s.add(item, nil)
@@ -277,7 +311,13 @@ func (s *shard) settle(i int, id identity.ID, c standing) {
 		s.unread(i, id, c, err)
 		return
 	}
+	if c.adopted {
+		s.adopt(i, id, c, &view)
+		return
+	}
 	result, seal, reason := s.agreed(i, c, &view, decide)
+	marked := s.marked(i, id, c, &view)
+	result.Reseal = result.Reseal || !marked && result.Outcome != agree.Disputed
 	s.dispute(id, result.Outcome)
 	item := s.item(i, result.Outcome, c.to, view.UID)
 	item.Title, item.Reason = view.Text(event.Title), reason
@@ -293,10 +333,20 @@ func (s *shard) settle(i int, id identity.ID, c standing) {
 			}
 		}
 	}
+	if c.row != c.to {
+		if item.Outcome == agree.Same {
+			item.Outcome = agree.Edited
+		}
+		item.Fields = append(item.Fields, Difference{Field: "calendar", Wanted: s.Holdings[c.row].Name, Calendar: h.Name, Outcome: agree.Edited})
+	}
+	if c.old != "" && result.Outcome != agree.Disputed {
+		item.Outcome = agree.Changed
+		item.Fields = append(item.Fields, Difference{Field: "key", Wanted: item.Key, Calendar: c.old, Outcome: agree.Changed})
+	}
 	var made *change
 	if result.Outcome != agree.Disputed {
 		if result.Write != 0 || result.Reseal {
-			made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, text: rewrite(c.found.Raw(), &result, w, view.Sequence, s.Stamp, s.zoneNames(c.to))}
+			made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, text: rewrite(c.found.Raw(), &result, w, view.Sequence, s.Stamp, s.marks(i, id, marked), s.zoneNames(c.to))}
 		}
 		if c.moves() && w.Recurrence.IsZero() { // a date of a series goes with it
 			item.Outcome = agree.Changed

@@ -46,6 +46,15 @@ func fitted(e *event.Event, zones func(*zone.Zone) *zone.Zone) *event.Event {
 	return &out
 }
 
+// marksOf are the marks by which an event is found again.
+func marksOf(intakeIdentity string, id identity.ID, key string) []event.Mark {
+	return []event.Mark{
+		{Name: event.PropID, Value: id.String()},
+		{Name: event.PropIntake, Value: ical.Escape(intakeIdentity)},
+		{Name: event.PropKey, Value: ical.Escape(event.Clean(key))},
+	}
+}
+
 // fresh appends the text of a new event to dst.
 func fresh(dst []byte, intakeIdentity string, id identity.ID, uid, key string, e *event.Event, recurrence, stamp zone.Time, zones func(*zone.Zone) *zone.Zone) []byte {
 	var seal agree.Seal
@@ -56,18 +65,17 @@ func fresh(dst []byte, intakeIdentity string, id identity.ID, uid, key string, e
 	}
 	from := len(dst)
 	e = fitted(e, zones)
-	dst = event.Append(dst, e, uid, fit(recurrence, zones), []event.Mark{
-		{Name: event.PropID, Value: id.String()},
-		{Name: event.PropIntake, Value: ical.Escape(intakeIdentity)},
-		{Name: event.PropKey, Value: ical.Escape(event.Clean(key))},
-	}, stamp)
+	dst = event.Append(dst, e, uid, fit(recurrence, zones), marksOf(intakeIdentity, id, key), stamp)
 	return agree.AppendSealed(dst, from, &seal, event.AppendReminders(nil, e))
 }
 
 // rewrite gives an event's text with the fields that changed, the seal, and
 // the marks of its revision (RFC 5545 §3.8.7); nothing else of it is touched.
-func rewrite(raw []byte, r *agree.Result, w *intake.Wanted, sequence int, stamp zone.Time, zones func(*zone.Zone) *zone.Zone) []byte {
+func rewrite(raw []byte, r *agree.Result, w *intake.Wanted, sequence int, stamp zone.Time, marks []event.Mark, zones func(*zone.Zone) *zone.Zone) []byte {
 	c := ical.Open(raw)
+	for _, m := range marks {
+		c.Set(m.Name, nil, nil, m.Value)
+	}
 	event.Write(c, r.Write, fitted(&w.Event, zones))
 	if !w.Recurrence.IsZero() {
 		at := fit(w.Recurrence, zones)

@@ -1,0 +1,174 @@
+package plan
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+
+	"almanach/internal/core/agree"
+	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
+	"almanach/internal/core/identity"
+)
+
+// Memory is what is remembered of earlier loads, by the name of a calendar. A
+// plan needs none; with one, what a person deleted or moved by hand is known
+// from what was never there.
+type Memory map[string]*Remembered
+
+// Remembered is what one calendar is known to have held of an intake. Both
+// lists are sorted.
+type Remembered struct {
+	Standing []identity.ID // stood there after the last load
+	Removed  []identity.ID // had been deleted by then
+}
+
+// Sort puts IDs into the order that Remembered has them in, each once.
+func Sort(ids []identity.ID) []identity.ID {
+	slices.SortFunc(ids, func(a, b identity.ID) int { return bytes.Compare(a[:], b[:]) })
+	return slices.Compact(ids)
+}
+
+// Has tells whether a sorted list has an ID.
+func Has(ids []identity.ID, id identity.ID) bool {
+	_, ok := slices.BinarySearchFunc(ids, id, func(a, b identity.ID) int { return bytes.Compare(a[:], b[:]) })
+	return ok
+}
+
+// stood tells whether an event stood in a calendar after the last load.
+func (m Memory) stood(calendar string, id identity.ID) bool {
+	r := m[calendar]
+	return r != nil && Has(r.Standing, id)
+}
+
+// gone tells whether an event was known to be deleted already.
+func (m Memory) gone(calendar string, id identity.ID) bool {
+	r := m[calendar]
+	return r != nil && Has(r.Removed, id)
+}
+
+// Stand is a row's event that stands in a calendar once the plan is applied.
+type Stand struct {
+	ID       identity.ID
+	Calendar int32 // index of the holding that its row goes to
+	Item     int32
+}
+
+// Stood lists the IDs that stand in a calendar, as far as the plan was applied.
+func (p *Plan) Stood(calendar string) []identity.ID {
+	var out []identity.ID
+	for _, s := range p.standing {
+		if p.calendars[s.Calendar] != calendar {
+			continue
+		}
+		if e := p.Items[s.Item].Edit; e < 0 || p.Edits[e].Done || p.Edits[e].Kind != Create {
+			out = append(out, s.ID)
+		}
+	}
+	return Sort(out)
+}
+
+// removed tells whether a person deleted the event that a row wants, and it is
+// to stay away.
+func (s *shard) removed(i int, id identity.ID, place int32) bool {
+	calendar := s.Holdings[place].Name
+	if !s.Memory.stood(calendar, id) && !s.Memory.gone(calendar, id) {
+		return false
+	}
+	key := s.mapper.Key(s.Batch.Rows[i]).String()
+	if s.Intake.Removed == "restore" || s.RestoreAll || s.Restore[key] {
+		return false
+	}
+	if decide := s.decision(i); decide != nil && decide(event.When, agree.Disputed) == agree.Sheet {
+		s.settled = append(s.settled, key)
+		return false
+	}
+	return true
+}
+
+// stayAway files a row whose event a person deleted.
+func (s *shard) stayAway(i int, id identity.ID, place int32) {
+	item := s.item(i, agree.Removed, place, s.uid(id, place, 0, len(s.Places(i))))
+	item.Reason = "someone deleted its event in the calendar; it stays away"
+	s.totals.count(agree.Removed)
+	if !s.Memory.gone(s.Holdings[place].Name, id) {
+		s.vanished = append(s.vanished, item.Key)
+	}
+	s.add(item, nil)
+}
+
+// movedByHand tells whether a person moved an event from the calendar that its
+// row goes to into another.
+func (s *shard) movedByHand(to, from int32, id identity.ID) bool {
+	return s.Memory.stood(s.Holdings[to].Name, id) && !s.Memory.stood(s.Holdings[from].Name, id)
+}
+
+// vanishedFault says what a calendar that lost many events at once means.
+func vanishedFault(g Guard, intake string) *fault.Fault {
+	return fault.Newf("%d of the %d events of %s are not in their calendar any more, though no load took them out", g.Count, g.Of, intake).
+		Do("if someone deleted them on purpose, load again with --allow %s=%d; to make them again, with --restore all; nothing was written", g.Name, g.Count)
+}
+
+// stand notes that a row's event stands, or will stand, in a calendar. It is
+// called right after the event's item was added.
+func (s *shard) stand(id identity.ID, calendar int32) {
+	if s.wanted.Recurrence.IsZero() {
+		s.stands = append(s.stands, Stand{id, calendar, int32(len(s.items) - 1)})
+	}
+}
+
+func (m *maker) restores() []string {
+	var idle []string
+	for key := range m.Restore {
+		if !slices.ContainsFunc(m.plan.Items, func(i Item) bool { return i.Key == key }) {
+			idle = append(idle, fmt.Sprintf("--restore %s: no row of the source has this key", key))
+		}
+	}
+	slices.Sort(idle)
+	return idle
+}
+
+// After gives what is to be remembered of a calendar once a plan is applied, as
+// far as it was. holds tells whether the calendar held an event of ours before.
+// What stood there, stands there no more, and was not taken out by the plan was
+// deleted by a person.
+func (r *Remembered) After(p *Plan, calendar string, holds func(identity.ID) bool) *Remembered {
+	stood := p.Stood(calendar)
+	ours := map[identity.ID]bool{} // taken out by the plan
+	for i := range p.Edits {
+		if e := &p.Edits[i]; e.Done && e.Calendar == calendar && (e.Kind == Remove || e.Kind == MoveOut) {
+			for _, id := range e.ids() {
+				ours[id] = true
+			}
+		}
+	}
+	out := &Remembered{Standing: stood}
+	for _, id := range r.Standing {
+		switch {
+		case Has(stood, id) || ours[id]:
+		case holds(id):
+			out.Standing = append(out.Standing, id)
+		default:
+			out.Removed = append(out.Removed, id)
+		}
+	}
+	for _, id := range r.Removed {
+		if !Has(stood, id) {
+			out.Removed = append(out.Removed, id)
+		}
+	}
+	out.Standing, out.Removed = Sort(out.Standing), Sort(out.Removed)
+	return out
+}
+
+// ids gives the identities of the components that an edit takes away.
+func (e *Edit) ids() (out []identity.ID) {
+	o := &ical.Object{UID: e.UID, Raws: e.Before}
+	for part := range e.Before {
+		if id, ours := identify(o, part); ours {
+			out = append(out, id)
+		}
+	}
+	return out
+}

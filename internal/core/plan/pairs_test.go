@@ -1,0 +1,89 @@
+package plan
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/ical"
+)
+
+const calls = "name: calls\nkey: No\ninto: berths\nevent: { title: '{Vessel}', start: '{Day} {At}', location: '{Berth}' }\nassume: { length: 1h }\nagree: { gone: delete }\n"
+
+// Rows whose keys changed, and rows that look like events made by hand.
+func TestPairs(t *testing.T) {
+	head := "No|Vessel|Day|At|Berth\n"
+	first := head + "7|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1"
+	const byHand = "SUMMARY:Grey Petrel\r\nDTSTART:20260309T100000Z\r\nDTEND:20260309T110000Z\r\nLOCATION:2"
+	for name, c := range map[string]struct {
+		rows  string
+		pairs Pairs
+		want  string
+		notes string
+	}{
+		"zeros in front":       {"007|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1", Pairs{}, "same 007 berths; same TH-2 berths; change in berths", "a key has another form than at the last load and is the same by its value: 7 is now 007"},
+		"letter case":          {"7|Corvane|2026-03-05|08:00|3\nth-2|Merle|2026-03-06|10:00|1", Pairs{}, "same 7 berths; changed th-2 berths start:changed end:changed; change in berths", "a key has another form than at the last load and is the same by its value: TH-2 is now th-2"},
+		"renumbered":           {"8|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1", Pairs{}, `held 8 berths ("8" says the same as 7, whose row has gone: most likely its number was changed (load with --rekey 7=8 to keep its event, with --beside 8 to make another)); same TH-2 berths; gone 7 berths (its row is no longer in the source; it may be the one of row 8, renumbered)`, ""},
+		"renumbered, as told":  {"8|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1", Pairs{Rekey: map[string]string{"8": "7"}}, "changed 8 berths key:changed; same TH-2 berths; change in berths", ""},
+		"renumbered, all":      {"8|Corvane|2026-03-05|08:00|3\nTH-3|Merle|2026-03-06|09:00|1", Pairs{RekeyAll: true}, "changed 8 berths key:changed; changed TH-3 berths key:changed; change in berths; change in berths", ""},
+		"renumbered and moved": {"8|Corvane|2026-03-05|08:30|3\nTH-2|Merle|2026-03-06|09:00|1", Pairs{Rekey: map[string]string{"8": "7"}}, "changed 8 berths start:changed end:changed key:changed; same TH-2 berths; change in berths", ""},
+		"beside what has gone": {"8|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1", Pairs{Beside: map[string]bool{"8": true}}, "new 8 berths; same TH-2 berths; gone 7 berths (its row is no longer in the source; it is deleted); create in berths; remove in berths", ""},
+		"no such renumbering":  {"7|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1", Pairs{Rekey: map[string]string{"8": "9"}}, "same 7 berths; same TH-2 berths", "--rekey 9=8: there is no event of the old key whose row has gone, or no new row of the new one; nothing was renumbered"},
+		"alike":                {"7|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1\nTH-3|The Grey Petrel|2026-03-09|10:00|2", Pairs{}, `same 7 berths; same TH-2 berths; held TH-3 berths ("TH-3" looks like "Grey Petrel", which someone made in calendar berths (the same time, title alike by 66 %, the same place) (take that one over with: almanach adopt calls TH-3; or make another with --beside TH-3))`, ""},
+		"alike and adopted":    {"7|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1\nTH-3|The Grey Petrel|2026-03-09|10:00|2", Pairs{Adopt: map[string]bool{"TH-3": true}}, "same 7 berths; same TH-2 berths; changed TH-3 berths title:edited (taken over: someone made it by hand; nothing else of it is changed); change in berths", ""},
+		"adopted from a score": {"7|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1\nTH-3|The Grey Petrel|2026-03-09|10:00|2", Pairs{AdoptFrom: 80}, "same 7 berths; same TH-2 berths; changed TH-3 berths title:edited (taken over: someone made it by hand; nothing else of it is changed); change in berths", ""},
+		"below the score":      {"7|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1\nTH-3|The Grey Petrel|2026-03-09|10:00|2", Pairs{AdoptFrom: 95, BesideAll: true}, "same 7 berths; same TH-2 berths; new TH-3 berths; create in berths", ""},
+		"claimed twice":        {"7|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1\nTH-3|Grey Petrel|2026-03-09|10:00|2\nTH-4|Grey Petrel|2026-03-09|10:00|2", Pairs{AdoptFrom: 80}, `same 7 berths; same TH-2 berths; changed TH-3 berths (taken over: someone made it by hand; nothing else of it is changed); held TH-4 berths ("TH-4" looks like "Grey Petrel" in calendar berths, which another row claims too (adopt it for one of them, and load the other with --beside)); change in berths`, ""},
+		"another time":         {"7|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1\nTH-3|Grey Petrel|2026-03-09|12:00|2", Pairs{}, "same 7 berths; same TH-2 berths; new TH-3 berths; create in berths", ""},
+		"another title":        {"7|Corvane|2026-03-05|08:00|3\nTH-2|Merle|2026-03-06|09:00|1\nTH-3|Fender check|2026-03-09|10:00|2", Pairs{}, "same 7 berths; same TH-2 berths; new TH-3 berths; create in berths", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := newWorld(t, "berths")
+			w.load(calls, first)
+			w.calendars["berths"] = append(w.calendars["berths"], &ical.Object{UID: "by-hand", Raws: [][]byte{[]byte("BEGIN:VEVENT\r\nUID:by-hand\r\n" + byHand + "\r\nEND:VEVENT\r\n")}})
+			w.request.Pairs = c.pairs
+			p, err := w.plan(calls, head+c.rows)
+			require.NoError(t, err)
+			want := c.want
+			if c.notes != "" {
+				want += "; " + c.notes
+			}
+			assert.Equal(t, want, strings.ReplaceAll(strings.TrimSpace(told(p)), "\n", "; "))
+			uids := map[string]bool{}
+			for _, o := range w.calendars["berths"] {
+				uids[o.UID] = true
+			}
+			w.apply(p)
+			w.request.Pairs = Pairs{BesideAll: true}
+			if again := w.load(calls, head+c.rows); c.pairs.Beside == nil && !strings.Contains(c.want, "held") {
+				assert.Equal(t, strings.Count(c.rows, "\n")+1, again.Totals.Same+again.Totals.Edited, "the second load: %s", told(again))
+				for _, o := range w.calendars["berths"] {
+					if !uids[o.UID] {
+						assert.Contains(t, c.want, "new ")
+					}
+				}
+			}
+		})
+	}
+}
+
+// An event that lost our marks is found by its UID, and gets them back.
+func TestLostMarks(t *testing.T) {
+	rows := "No|Vessel|Day|At|Berth\n7|Corvane|2026-03-05|08:00|3"
+	w := newWorld(t, "berths")
+	w.load(calls, rows)
+	o, i := w.find("berths", "7", "")
+	c := ical.Open(o.Raws[i])
+	for _, mark := range []string{event.PropID, event.PropIntake, event.PropKey, event.PropSeal} {
+		c.Remove(mark)
+	}
+	w.calendars["berths"] = []*ical.Object{{UID: o.UID, Raws: [][]byte{c.Bytes()}}}
+	p := w.load(calls, rows)
+	assert.Equal(t, "same 7 berths\nchange in berths", strings.TrimSpace(told(p)))
+	back, _ := w.find("berths", "7", "")
+	require.NotNil(t, back, "it has its marks again")
+	assert.Equal(t, "same 7 berths", strings.TrimSpace(told(w.load(calls, rows))))
+}

@@ -181,7 +181,7 @@ func (a *app) office() (*job.Office, error) {
 			return nil, err
 		}
 	}
-	o := &job.Office{Desk: d, Zones: zones, Now: now, Zone: a.zone, Local: a.localZone(), Run: strconv.Itoa(a.world.Pid)}
+	o := &job.Office{Desk: d, Zones: zones, Now: now, Zone: a.zone, Local: a.localZone(), Run: strconv.Itoa(a.world.Pid), Who: a.who()}
 	if z, _, f := o.DefaultZone(); f == nil {
 		o.Now = now.In(time.FixedZone(z.Name(), z.OffsetAt(now.Unix()).Seconds))
 		if a.now != "" && !hasOffset(a.now) { // a wall-clock time of the default zone
@@ -265,4 +265,16 @@ func (a *app) version() *cobra.Command {
 			return nil
 		},
 	}
+}
+
+// who is the person whose runs these are.
+func (a *app) who() string {
+	name := a.env("USER")
+	if name == "" {
+		name = a.env("USERNAME")
+	}
+	if host, err := os.Hostname(); err == nil && host != "" {
+		name += "@" + host
+	}
+	return name
 }

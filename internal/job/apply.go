@@ -8,6 +8,7 @@ import (
 
 	"almanach/internal/core/agree"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
 	"almanach/internal/core/plan"
 	"almanach/internal/edge/calendar"
 )
@@ -58,6 +59,7 @@ func (l *load) applyTo(ctx context.Context, c *opened, later bool) error {
 			continue
 		}
 		l.report.Edits[i].Done = true
+		l.record.done(i, raws(results[n].Held))
 		done++
 	}
 	if !later && done > 0 {
@@ -66,7 +68,7 @@ func (l *load) applyTo(ctx context.Context, c *opened, later bool) error {
 	if err == nil {
 		err = several(failed)
 	}
-	if e := l.confirm(ctx, c, edits, results); err == nil {
+	if e := l.confirm(ctx, c, which, edits, results); err == nil {
 		err = e
 	}
 	return err
@@ -122,7 +124,7 @@ func (l *load) bind(c *opened, which []int) ([]calendar.Edit, error) {
 // confirm looks at what was read back. Where the calendar changed the meaning
 // of what it was given, the seals of those events are written once more, so
 // that the next load does not take it for the work of a person.
-func (l *load) confirm(ctx context.Context, c *opened, edits []calendar.Edit, results []calendar.Result) error {
+func (l *load) confirm(ctx context.Context, c *opened, which []int, edits []calendar.Edit, results []calendar.Result) error {
 	mend := map[string][][]byte{}
 	for n, r := range results {
 		if r.Held == nil || r.Err != nil || slices.EqualFunc(r.Held.Raws, edits[n].New, bytes.Equal) {
@@ -135,12 +137,30 @@ func (l *load) confirm(ctx context.Context, c *opened, edits []calendar.Edit, re
 	if len(mend) == 0 {
 		return nil
 	}
+	edit := map[string]int{}
+	for n, i := range which {
+		if r := results[n]; r.Held != nil {
+			edit[r.Held.UID] = i
+		}
+	}
 	var again []calendar.Edit
 	for o, err := range c.Entries(ctx) {
 		if err == nil && mend[o.UID] != nil && len(mend[o.UID]) == len(o.Raws) {
 			again = append(again, calendar.Edit{Old: o, New: mend[o.UID]})
 		}
 	}
-	_, err := c.Apply(ctx, again)
+	held, err := c.Apply(ctx, again)
+	for _, r := range held {
+		if r.Err == nil && r.Held != nil {
+			l.record.done(edit[r.Held.UID], r.Held.Raws)
+		}
+	}
 	return err
+}
+
+func raws(o *ical.Object) [][]byte {
+	if o == nil {
+		return nil
+	}
+	return o.Raws
 }

@@ -25,6 +25,7 @@ type Office struct {
 	Run   string    // what tells this run from others begun in the same second
 	Zone  string    // asked for by name, before the desk's; "" for none
 	Local string    // the machine's own zone, "" when unknown
+	Who   string    // whose runs these are, for the logbook
 
 	// Open opens a calendar in the place of the kinds that are known; nil for
 	// those.

@@ -31,6 +31,9 @@ type LoadRequest struct {
 	All    bool           // every item has its event
 	Past   bool           // list events gone that are past
 	Pairs  plan.Pairs     // rows and events that are one, as someone said
+
+	Restore    map[string]bool // keys of rows whose events are made again though someone deleted them
+	RestoreAll bool
 }
 
 // partial tells whether only some rows are tried.
@@ -111,7 +114,7 @@ const attempts = 5
 func Load(ctx context.Context, office *Office, req LoadRequest) (*Report, error) {
 	var earlier *Report
 	for n := 1; ; n++ {
-		report, err := loadOnce(ctx, office, req)
+		report, err := loadOnce(ctx, office, req, n)
 		report = earlier.continued(report)
 		if n == attempts || !errors.Is(err, calendar.ErrChanged) && !errors.Is(err, calendar.ErrExists) || req.File == "-" || req.Intake.From.File == "-" {
 			return report, err
@@ -120,7 +123,7 @@ func Load(ctx context.Context, office *Office, req LoadRequest) (*Report, error)
 	}
 }
 
-func loadOnce(ctx context.Context, office *Office, req LoadRequest) (*Report, error) {
+func loadOnce(ctx context.Context, office *Office, req LoadRequest, attempt int) (*Report, error) {
 	l, err := open(ctx, office, req)
 	if err != nil {
 		return nil, err
@@ -140,9 +143,31 @@ func loadOnce(ctx context.Context, office *Office, req LoadRequest) (*Report, er
 		return l.report, faults
 	}
 	l.report.Run = fmt.Sprintf("%s-%s", office.Now.UTC().Format("20060102T150405Z"), office.Run)
-	err = l.apply(ctx)
+	if attempt > 1 {
+		l.report.Run += fmt.Sprintf("-%d", attempt)
+	}
+	return l.report, l.perform(ctx, what(req))
+}
+
+// what names what a run does, for the logbook.
+func what(req LoadRequest) string {
+	if req.Pairs.Only {
+		return "adopt"
+	}
+	return "load"
+}
+
+// perform applies the plan, between what the logbook is told before and after.
+func (l *load) perform(ctx context.Context, what string) error {
+	if err := l.begin(what); err != nil {
+		return err
+	}
+	err := l.apply(ctx)
 	l.report.Stopped = err != nil
-	return l.report, err
+	if e := l.finish(err != nil); err == nil {
+		err = e
+	}
+	return err
 }
 
 // plan has the core decide.
@@ -151,6 +176,11 @@ func (l *load) plan(ctx context.Context) error {
 		Intake: l.in, Batch: l.batch, Sources: l.report.Sources, Stamp: l.office.Stamp(), Places: l.placesOf, Takes: l.req.Takes, Allow: l.req.Allow,
 		Full: l.req.All, Moves: l.req.Into == "", Past: l.req.Past, Pairs: l.req.Pairs, Workers: workers, Parallel: runtime.GOMAXPROCS(0),
 	}
+	var err error
+	if r.Memory, err = l.remembered(ctx); err != nil {
+		return err
+	}
+	r.Restore, r.RestoreAll = l.req.Restore, l.req.RestoreAll
 	if l.report.ZoneWhy != "" {
 		r.ZoneGuess = l.report.Zone
 	}
@@ -160,7 +190,6 @@ func (l *load) plan(ctx context.Context) error {
 	if l.req.partial() {
 		r.Selected = l.selected
 	}
-	var err error
 	l.report.Plan, err = plan.Make(ctx, r)
 	return err
 }

@@ -29,6 +29,7 @@ type load struct {
 	in     *intake.Intake // never changed
 	batch  *intake.Batch
 	report *Report
+	record *record // nil without a desk
 
 	calendars []*opened // in the order they were met
 	places    [][]int32 // by row: the calendars it goes to; nil when all go to the same
@@ -47,6 +48,7 @@ func (l *load) close() {
 	for _, c := range l.calendars {
 		c.Close()
 	}
+	l.record.close()
 }
 
 // open reads the source and the calendars, and learns the rows. The caller
@@ -56,10 +58,14 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 	if f := l.rival(); f != nil {
 		return nil, f
 	}
+	if err := l.openBook(); err != nil {
+		return nil, err
+	}
 	if req.Into != "" {
 		l.in = l.in.With(func(in *intake.Intake) { in.Into, in.Routes = []string{req.Into}, nil })
 	}
 	if len(l.in.Into) == 0 {
+		l.close()
 		return nil, fault.Newf("nothing says which calendar to load into").Do("add into: NAME to the intake, or give --into")
 	}
 	// The first calendar, where the intake names it, is read beside the source.

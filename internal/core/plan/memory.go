@@ -138,7 +138,7 @@ func (r *Remembered) After(p *Plan, calendar string, holds func(identity.ID) boo
 	ours := map[identity.ID]bool{} // taken out by the plan
 	for i := range p.Edits {
 		if e := &p.Edits[i]; e.Done && e.Calendar == calendar && (e.Kind == Remove || e.Kind == MoveOut) {
-			for _, id := range e.ids() {
+			for _, id := range IDs(e.UID, e.Before) {
 				ours[id] = true
 			}
 		}
@@ -162,10 +162,14 @@ func (r *Remembered) After(p *Plan, calendar string, holds func(identity.ID) boo
 	return out
 }
 
-// ids gives the identities of the components that an edit takes away.
-func (e *Edit) ids() (out []identity.ID) {
-	o := &ical.Object{UID: e.UID, Raws: e.Before}
-	for part := range e.Before {
+// IDs gives the identities of the components of an object; of one of which only
+// the UID is known, the one that it is.
+func IDs(uid string, raws [][]byte) (out []identity.ID) {
+	o := &ical.Object{UID: uid, Raws: raws}
+	if len(raws) == 0 {
+		o.Raws = [][]byte{nil}
+	}
+	for part := range o.Raws {
 		if id, ours := identify(o, part); ours {
 			out = append(out, id)
 		}

@@ -1,0 +1,267 @@
+package job
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"github.com/cespare/xxhash/v2"
+
+	"almanach/internal/core/event"
+	"almanach/internal/core/identity"
+	"almanach/internal/core/plan"
+	"almanach/internal/edge/calendar"
+	"almanach/internal/edge/logbook"
+)
+
+// record is a run on its way into the logbook of the desk. Without a desk there
+// is none, and the nil record does nothing.
+type record struct {
+	book   *logbook.Book
+	run    *logbook.Run
+	prints []uint64 // by edit: of what stands there since; 0 for what was not done
+}
+
+// logbookPath is where the desk keeps its logbook, "" without a desk.
+func (o *Office) logbookPath() string { return o.Desk.Memory("logbook.db") }
+
+// openBook opens the desk's logbook: for writing always, otherwise where there
+// is one.
+func (l *load) openBook() error {
+	path := l.office.logbookPath()
+	if path == "" || !l.req.Write && !logbook.Exists(path) {
+		return nil
+	}
+	book, err := logbook.OpenBook(path)
+	if err != nil {
+		return err
+	}
+	if book.Warning != nil {
+		l.report.Warnings = append(l.report.Warnings, book.Warning)
+	}
+	l.record = &record{book: book}
+	return nil
+}
+
+func (r *record) close() {
+	if r != nil {
+		r.book.Close()
+	}
+}
+
+// called is how the logbook calls a calendar: by its place as seen from the
+// desk, so that it is the same from wherever the program is started.
+func (o *Office) called(spec calendar.Spec) string {
+	path, errPath := filepath.Abs(spec.Path())
+	dir, errDir := filepath.Abs(o.Desk.Dir)
+	if errPath == nil && errDir == nil {
+		if rel, err := filepath.Rel(dir, path); err == nil {
+			return filepath.ToSlash(rel)
+		}
+	}
+	return spec.Path()
+}
+
+// remembered gives what is known of earlier loads into the open calendars.
+func (l *load) remembered(ctx context.Context) (plan.Memory, error) {
+	if l.record == nil {
+		return nil, nil
+	}
+	if err := l.settleOpen(ctx); err != nil {
+		return nil, err
+	}
+	out := plan.Memory{}
+	for _, c := range l.calendars {
+		r, err := l.record.book.Remembered(l.office.called(c.spec), l.in.Identity)
+		if err != nil {
+			return nil, err
+		}
+		out[c.spec.Name] = r
+	}
+	return out, nil
+}
+
+// begin writes down what is about to be done.
+func (l *load) begin(what string) error {
+	if l.record == nil {
+		return nil
+	}
+	l.record.run = &logbook.Run{Name: l.report.Run, What: what, Intake: l.in.Name, Identity: l.in.Identity, Source: l.sourceName(), Print: printOf(l.report.Source.File), Who: l.office.Who, Began: l.office.Now.UTC(), Totals: l.report.Totals}
+	l.record.prints = make([]uint64, len(l.report.Edits))
+	err := l.record.book.Begin(l.record.run, entriesOf(l.report.Plan))
+	l.report.Run = l.record.run.Name
+	return err
+}
+
+func (l *load) sourceName() string {
+	if len(l.report.Sources) > 1 {
+		return l.report.Sources[0].File + " …"
+	}
+	return l.report.Source.File
+}
+
+// afterImages is up to how many edits a run keeps the text of new events too:
+// of more, they stand in the calendar and would only fill the logbook.
+const afterImages = 5000
+
+// entriesOf gives the edits of a plan as the logbook keeps them.
+func entriesOf(p *plan.Plan) []logbook.Entry {
+	out := make([]logbook.Entry, len(p.Edits))
+	for i := range p.Edits {
+		e := &p.Edits[i]
+		after := e.Text()
+		out[i] = logbook.Entry{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before, Needs: e.Needs, Print: logbook.Print(after)}
+		if e.Kind != plan.Create || len(p.Edits) <= afterImages {
+			out[i].After = after
+		}
+	}
+	for _, item := range p.Items {
+		if item.Edit < 0 || out[item.Edit].Key != "" {
+			continue
+		}
+		e := &out[item.Edit]
+		e.Key, e.Title = item.Key, item.Title
+		for _, d := range item.Fields {
+			e.Fields = append(e.Fields, d.Field)
+		}
+	}
+	for i := range out {
+		if e := &out[i]; e.Key == "" && len(e.Before) > 0 {
+			_, e.Key = event.Marks(e.Before[0])
+		}
+	}
+	return out
+}
+
+// done notes what stands in the place of an edit.
+func (r *record) done(edit int, held [][]byte) {
+	if r != nil && edit < len(r.prints) {
+		r.prints[edit] = logbook.Print(held)
+	}
+}
+
+// finish writes down what came of a run, and what is to be remembered.
+func (l *load) finish(stopped bool) error {
+	if l.record == nil || l.record.run == nil {
+		return nil
+	}
+	run := l.record.run
+	run.State, run.Ended = logbook.Done, l.office.Now.UTC()
+	if stopped {
+		run.State = logbook.Stopped
+	}
+	return l.record.book.Finish(run, l.record.prints, func(m logbook.Remembering) error {
+		for _, c := range l.calendars {
+			name := l.office.called(c.spec)
+			was, err := m.Of(name, l.in.Identity)
+			if err != nil {
+				return err
+			}
+			now := was.After(l.report.Plan, c.spec.Name, func(id identity.ID) bool { f := c.holding.Row(id); return f.Object != nil })
+			if slices.Equal(now.Standing, was.Standing) && slices.Equal(now.Removed, was.Removed) {
+				continue
+			}
+			if err := m.Set(name, l.in.Identity, now); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// settleOpen looks at what became of runs that were stopped without a word, by
+// what stands in the calendars: what such a run took out was not deleted by a
+// person, and what it made was there.
+func (l *load) settleOpen(ctx context.Context) error {
+	if !l.req.Write {
+		return nil
+	}
+	runs, err := l.record.book.Runs(0, func(r *logbook.Run) bool { return r.State == logbook.Open && r.Identity == l.in.Identity })
+	if err != nil {
+		return err
+	}
+	for _, run := range slices.Backward(runs) {
+		entries, err := l.record.book.Entries(run)
+		if err != nil {
+			return err
+		}
+		run.State, run.Ended = logbook.Stopped, l.office.Now.UTC()
+		prints := make([]uint64, len(entries))
+		var taken, made = map[string][]identity.ID{}, map[string][]identity.ID{}
+		for _, c := range l.calendars {
+			l.settleIn(c, entries, prints, taken, made)
+		}
+		err = l.record.book.Finish(run, prints, func(m logbook.Remembering) error {
+			for _, c := range l.calendars {
+				name := l.office.called(c.spec)
+				r, err := m.Of(name, l.in.Identity)
+				if err != nil {
+					return err
+				}
+				gone := plan.Sort(taken[c.spec.Name])
+				r.Standing = slices.DeleteFunc(append(r.Standing, made[c.spec.Name]...), func(id identity.ID) bool { return plan.Has(gone, id) })
+				r.Standing = plan.Sort(r.Standing)
+				if err := m.Set(name, l.in.Identity, r); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return ctx.Err()
+}
+
+// settleIn finds what of a run was done in one calendar.
+func (l *load) settleIn(c *opened, entries []logbook.Entry, prints []uint64, taken, made map[string][]identity.ID) {
+	uids := map[string]bool{}
+	for _, e := range entries {
+		uids[e.UID] = e.Calendar == c.spec.Name || uids[e.UID]
+	}
+	stands := c.holding.Objects(uids)
+	created := false
+	for i, e := range entries {
+		if e.Calendar != c.spec.Name {
+			continue
+		}
+		objects := stands[e.UID]
+		done := len(e.After) == 0 && e.Kind != plan.Create && len(objects) == 0
+		for _, o := range objects {
+			done = done || logbook.Print(o.Raws) == e.Print
+		}
+		if done {
+			prints[i] = e.Print
+			created = created || e.Kind == plan.Create
+		}
+		if done && (e.Kind == plan.Remove || e.Kind == plan.MoveOut) {
+			taken[c.spec.Name] = append(taken[c.spec.Name], plan.IDs(e.UID, e.Before)...)
+		}
+	}
+	if !created {
+		return
+	}
+	for _, e := range entries { // a calendar of one file was written whole or not at all
+		if e.Calendar == c.spec.Name && e.Kind == plan.Create && (len(stands[e.UID]) > 0 || c.spec.File != "") {
+			made[c.spec.Name] = append(made[c.spec.Name], plan.IDs(e.UID, e.After)...)
+		}
+	}
+}
+
+// printOf gives a fingerprint of a file's bytes, "" where it has none.
+func printOf(path string) string {
+	f, err := os.Open(path)
+	if err != nil {
+		return ""
+	}
+	defer f.Close()
+	d := xxhash.New()
+	if _, err := io.Copy(d, f); err != nil {
+		return ""
+	}
+	return fmt.Sprintf("%016x", d.Sum64())
+}

@@ -50,6 +50,8 @@ Without keys and without --above it shows which rows look like such an event.`,
 				if err := show.JSON(a.world.Stdout, show.LoadJSON(req.Intake.Name, r, err)); err != nil {
 					return err
 				}
+			} else if r != nil && r.Totals.Rows == 0 && err == nil {
+				a.printer().Say("no row that has no event yet looks like one that someone made by hand")
 			} else if r != nil {
 				a.printer().Load(r, show.LoadOptions{Loaded: req.Write})
 			}

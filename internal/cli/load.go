@@ -31,7 +31,7 @@ type loadFlags struct {
 	first                                                                 int
 	all, past                                                             bool
 	takes                                                                 takeFlag
-	rekey, beside                                                         []string
+	rekey, beside, restore                                                []string
 }
 
 // takeFlag collects every --take. The keys that one settles are the arguments
@@ -88,6 +88,7 @@ func (f *loadFlags) load(c *cobra.Command) {
 	flags.Lookup("allow").DefValue = "" // an empty map is not worth a mention
 	flags.StringArrayVar(&f.rekey, "rekey", nil, "a row's key was changed: keep the event of the old one, as in `OLD=NEW`; all for every likely one")
 	flags.StringArrayVar(&f.beside, "beside", nil, "make an event of its own for the row of this `KEY`, whatever it looks like; all for every row")
+	flags.StringArrayVar(&f.restore, "restore", nil, "make the event of this `KEY` again, though someone deleted it in the calendar; all for every one")
 	flags.BoolVar(&f.all, "all", false, "list every row")
 	flags.BoolVar(&f.past, "past", false, "list events gone from the source that are past")
 }
@@ -352,6 +353,14 @@ func (f *loadFlags) narrow(req *job.LoadRequest) error {
 	}
 	if err := f.pairs(&req.Pairs); err != nil {
 		return err
+	}
+	req.Restore = map[string]bool{}
+	for _, key := range f.restore {
+		if key == "all" {
+			req.RestoreAll = true
+			continue
+		}
+		req.Restore[identity.NormalText(key)] = true
 	}
 	req.Allow = map[string]int{}
 	for what, number := range f.allow {

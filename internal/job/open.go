@@ -30,6 +30,7 @@ type load struct {
 	batch  *intake.Batch
 	report *Report
 	record *record // nil without a desk
+	undoes string  // the run that is taken back
 
 	calendars []*opened // in the order they were met
 	places    [][]int32 // by row: the calendars it goes to; nil when all go to the same

@@ -89,7 +89,7 @@ func (l *load) begin(what string) error {
 	if l.record == nil {
 		return nil
 	}
-	l.record.run = &logbook.Run{Name: l.report.Run, What: what, Intake: l.in.Name, Identity: l.in.Identity, Source: l.sourceName(), Print: printOf(l.report.Source.File), Who: l.office.Who, Began: l.office.Now.UTC(), Totals: l.report.Totals}
+	l.record.run = &logbook.Run{Name: l.report.Run, What: what, Intake: l.in.Name, Identity: l.in.Identity, Source: l.sourceName(), Print: printOf(l.report.Source.File), Who: l.office.Who, Began: l.office.Now.UTC(), Totals: l.report.Totals, Undoes: l.undoes}
 	l.record.prints = make([]uint64, len(l.report.Edits))
 	err := l.record.book.Begin(l.record.run, entriesOf(l.report.Plan))
 	l.report.Run = l.record.run.Name

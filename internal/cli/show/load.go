@@ -71,6 +71,7 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 		{agree.Held, alarm, "nothing is loaded for these until the source is corrected"},
 		{agree.Disputed, alarm, "source and calendar both changed it; nothing is written (settle with --take sheet|calendar KEY)"},
 		{agree.Gone, alarm, l.ifStopped("nothing was done about these")},
+		{agree.Removed, accent, "deleted in the calendar; they stay away (make one again with --restore KEY)"},
 		{agree.Edited, accent, "changed in the calendar and kept"},
 		{agree.Changed, good, l.ifStopped("nothing was written")},
 		{agree.New, good, l.ifStopped("nothing was written")},
@@ -207,6 +208,10 @@ func (l *report) item(i plan.Item, where string, keyWidth, titleWidth int) {
 		text += "   " + Span(l.eventOf(&i).When, l.Zone)
 	}
 	reason := i.Reason
+	if i.Outcome == agree.Removed { // the heading says it
+		reason = ""
+		text += "   " + Span(l.eventOf(&i).When, l.Zone)
+	}
 	if i.Edit >= 0 && i.Outcome == agree.Gone && l.Loaded && len(l.Guards) > 0 {
 		reason, _, _ = strings.Cut(reason, ";") // what was to be done was not
 	}

@@ -428,3 +428,13 @@ func Marks(raw []byte) (intake, key string) {
 	}
 	return intake, key
 }
+
+// TitleOf gives the title of a VEVENT, without reading the rest of it.
+func TitleOf(raw []byte) string {
+	for l := range ical.Lines(raw) {
+		if l.Depth == 0 && l.Is("SUMMARY") {
+			return l.Text()
+		}
+	}
+	return ""
+}

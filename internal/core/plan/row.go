@@ -287,7 +287,7 @@ func (s *shard) item(i int, o agree.Outcome, place int32, uid string) Item {
 		at := w.Recurrence
 		item.Recurrence = &at
 	}
-	if s.Full || o == agree.Disputed {
+	if s.Full || o == agree.Disputed || o == agree.Removed {
 		e := w.Event
 		item.Event = &e
 	}

@@ -94,7 +94,9 @@ var Definition = []settings.Setting{
 	{Name: "unix", Kind: settings.Choice, Choices: []string{"seconds", "milliseconds"}, Doc: "Bare numbers are Unix times.", Example: "seconds"},
 	{Name: "zone", Doc: "The time zone of times that name none. By default the desk's.", Example: "Europe/Lisbon"},
 	{Name: "agree", Kind: settings.Group, Doc: "What to do where source and calendar differ.", Fields: []settings.Setting{
-		{Name: "edited", Kind: settings.Choice, Choices: []string{"keep"}, Doc: "What someone changed in the calendar is kept.", Example: "keep"},
+		{Name: "edited", Kind: settings.Choice, Choices: []string{"keep", "source", "hold"}, Doc: "What becomes of a field that someone changed in the calendar: it is kept, as by default; the source's value is written again; or nothing of the event is written until someone settles it.", Example: "keep"},
+		{Name: "disputed", Kind: settings.Choice, Choices: []string{"hold", "source", "calendar"}, Doc: "What becomes of a field that both sides changed: nothing of the event is written until someone settles it, as by default; or one side is always right.", Example: "hold"},
+		{Name: "fields", Kind: settings.Table, Doc: "The side that is always right about a field, source or calendar, whatever edited and disputed say. The time is when.", Example: "{ description: calendar, title: source }"},
 		{Name: "gone", Kind: settings.Choice, Choices: []string{"report", "cancel", "delete"}, Doc: "What becomes of an event whose row has gone from the source.", Example: "report"},
 		{Name: "removed", Kind: settings.Choice, Choices: []string{"respect", "restore"}, Doc: "What becomes of an event that someone deleted in the calendar while its row is still there: it stays away, or it is made again. Only the desk's logbook knows of it.", Example: "respect"},
 		{Name: "past", Kind: settings.YesNo, Doc: "Whether events that are wholly past can be gone.", Example: "no"},

@@ -21,6 +21,8 @@ import (
 	"strings"
 	"time"
 
+	"almanach/internal/core/agree"
+	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
@@ -41,7 +43,8 @@ type Intake struct {
 	Zone     string            // "" for the desk's
 	Gone     string            // report, cancel or delete
 	Removed  string            // respect or restore
-	Past     bool              // past events can be gone
+	Policy   agree.Policy
+	Past     bool // past events can be gone
 	Dates    moment.Settings
 	// RangeWithTimes is one or each day; "" holds such rows.
 	RangeWithTimes string
@@ -141,6 +144,10 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	}
 	in.Dates.Year = v.Number("assume.year")
 	in.Dates.Order = map[string]moment.Order{"day first": moment.DayFirst, "month first": moment.MonthFirst, "year first": moment.YearFirst}[v.Text("day_order")]
+	in.Policy = agree.Policy{Edited: v.Text("agree.edited"), Disputed: v.Text("agree.disputed"), Fields: map[event.Field]agree.Side{}}
+	if f := in.sides(v); f != nil {
+		return nil, []*fault.Fault{f}
+	}
 	in.RangeWithTimes = v.Text("range_with_times")
 	in.Struck, in.Outliers = v.Text("struck"), v.Text("outliers")
 	in.Dates.Language = moment.Language(v.Text("language"))
@@ -203,6 +210,34 @@ func (in *Intake) Defaults() {
 	if in.Assume.Overnight == 0 {
 		in.Assume.Overnight = DefaultOvernight
 	}
+}
+
+// sides reads which side is always right about a field.
+func (in *Intake) sides(v *settings.Value) *fault.Fault {
+	table := v.Get("agree.fields")
+	if table == nil {
+		return nil
+	}
+	for name, side := range v.Table("agree.fields") {
+		field, ok := event.ParseField(name)
+		at := table.Get(name)
+		if !ok {
+			var names []string
+			for _, f := range event.Fields() {
+				names = append(names, f.String())
+			}
+			return at.Locate(fault.Unknown("field", name, names), 0)
+		}
+		switch side {
+		case "source":
+			in.Policy.Fields[field] = agree.Sheet
+		case "calendar":
+			in.Policy.Fields[field] = agree.Calendar
+		default:
+			return at.Locate(fault.Unknown("side", side, []string{"source", "calendar"}), 0)
+		}
+	}
+	return nil
 }
 
 func (in *Intake) incomplete(file string) []*fault.Fault {

@@ -35,50 +35,43 @@ func (m *Mapping) learnWeekdays(rows []table.Row) {
 }
 
 // namesWeekdays tells whether column i has weekdays, and they are those of the
-// rows' dates.
+// rows' dates. It looks at the first rows that have something there.
 func (m *Mapping) namesWeekdays(i int, rows []table.Row) bool {
-	mapper := m.Mapper() // it must not outlive the learning
-	fits, against, dated := 0, 0, 0
-	m.weekdayIn = m.weekdaysLanguage(i, rows)
+	var looked []table.Row
+	in := ^moment.Languages(0) // that have all the names
 	for _, r := range rows {
 		if r.Fault != nil || !r.Cell(i).Filled() {
 			continue
 		}
-		set, _ := moment.Weekdays(r.Cell(i).Text, m.weekdayIn)
-		if set == 0 {
+		days, of := moment.Weekdays(r.Cell(i).Text, 0)
+		if days == 0 {
 			return false
 		}
-		if dated++; dated > 500 {
+		in &= of
+		if looked = append(looked, r); len(looked) > 500 {
 			break
 		}
+	}
+	if m.weekdayIn = in; m.dates.Language != 0 {
+		m.weekdayIn = m.dates.Language
+	}
+	mapper := m.Mapper() // it must not outlive the learning
+	fits, against := 0, 0
+	for _, r := range looked {
+		days, _ := moment.Weekdays(r.Cell(i).Text, m.weekdayIn)
 		mapper.eval.Load(r)
 		switch v, f := mapper.read(m.start, r); {
 		case f != nil || !v.HasDate:
-		case set&(1<<zone.Civil(v.Date).Weekday()) != 0:
+		case days&(1<<zone.Civil(v.Date).Weekday()) != 0:
 			fits++
 		default:
 			against++
 		}
 	}
 	if slices.Contains(weekdayNames, strings.ToLower(strings.TrimSpace(m.Header[i]))) {
-		return dated > 0
+		return len(looked) > 0
 	}
 	return fits >= enoughWeekdays && against*4 <= fits
-}
-
-// weekdaysLanguage gives the languages that have all names of column i, 0 where
-// none has.
-func (m *Mapping) weekdaysLanguage(i int, rows []table.Row) moment.Languages {
-	if m.dates.Language != 0 {
-		return m.dates.Language
-	}
-	in := ^moment.Languages(0)
-	for _, r := range rows {
-		if _, of := moment.Weekdays(r.Cell(i).Text, 0); of != 0 {
-			in &= of
-		}
-	}
-	return in
 }
 
 // rightWeekday refuses a date that is on another day of the week than the

@@ -235,7 +235,9 @@ func (m *maker) add(s *shard) {
 		*m.series[id] = *found
 	}
 	for _, k := range s.settled {
-		m.decided[k].used = true
+		if d := m.decided[k]; d != nil { // otherwise the intake decided
+			d.used = true
+		}
 	}
 }
 

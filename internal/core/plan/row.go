@@ -397,7 +397,10 @@ func (s *shard) agreed(i int, c standing, view *event.View, decide agree.Decisio
 	if !w.Event.Given.Has(event.Status) && seal.Cancelled() { // its row had gone, and is back
 		w.Event.SetText(event.Status, "")
 	}
-	result := agree.Compare(&w.Event, &view.Event, &seal, decide, h.Zones)
+	result := agree.Compare(&w.Event, &view.Event, &seal, s.Intake.Policy.Decide(decide), h.Zones)
+	if s.Intake.Policy.Hold(&result, &seal) {
+		return result, seal, "someone changed it in the calendar, and the intake wants such events looked at"
+	}
 	if n := h.overrides(&c.found); n > 0 && result.Write.Has(event.When) && !w.Event.When.Same(view.When) {
 		if decide == nil || decide(event.When, agree.Disputed) == agree.Neither {
 			result.Dispute(event.When, &seal)
@@ -461,7 +464,7 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 		return
 	}
 	for _, c := range copies {
-		if !c.stands() || c.moves() {
+		if !c.stands() || c.moves() || c.row != c.to {
 			return // what is elsewhere is moved, or there is nothing here yet
 		}
 	}

@@ -31,7 +31,7 @@ type loadFlags struct {
 	first                                                                 int
 	all, past                                                             bool
 	takes                                                                 takeFlag
-	rekey, beside, restore                                                []string
+	rekey, beside, restore, remove                                        []string
 }
 
 // takeFlag collects every --take. The keys that one settles are the arguments
@@ -89,6 +89,7 @@ func (f *loadFlags) load(c *cobra.Command) {
 	flags.StringArrayVar(&f.rekey, "rekey", nil, "a row's key was changed: keep the event of the old one, as in `OLD=NEW`; all for every likely one")
 	flags.StringArrayVar(&f.beside, "beside", nil, "make an event of its own for the row of this `KEY`, whatever it looks like; all for every row")
 	flags.StringArrayVar(&f.restore, "restore", nil, "make the event of this `KEY` again, though someone deleted it in the calendar; all for every one")
+	flags.StringArrayVar(&f.remove, "remove", nil, "delete the event of this `KEY`, whose row has gone, though people worked on it")
 	flags.BoolVar(&f.all, "all", false, "list every row")
 	flags.BoolVar(&f.past, "past", false, "list events gone from the source that are past")
 }
@@ -354,7 +355,10 @@ func (f *loadFlags) narrow(req *job.LoadRequest) error {
 	if err := f.pairs(&req.Pairs); err != nil {
 		return err
 	}
-	req.Restore = map[string]bool{}
+	req.Restore, req.Remove = map[string]bool{}, map[string]bool{}
+	for _, key := range f.remove {
+		req.Remove[identity.NormalText(key)] = true
+	}
 	for _, key := range f.restore {
 		if key == "all" {
 			req.RestoreAll = true

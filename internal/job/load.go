@@ -34,6 +34,7 @@ type LoadRequest struct {
 
 	Restore    map[string]bool // keys of rows whose events are made again though someone deleted them
 	RestoreAll bool
+	Remove     map[string]bool // keys of events gone that are deleted, whatever people did with them
 }
 
 // partial tells whether only some rows are tried.
@@ -180,7 +181,7 @@ func (l *load) plan(ctx context.Context) error {
 	if r.Memory, err = l.remembered(ctx); err != nil {
 		return err
 	}
-	r.Restore, r.RestoreAll = l.req.Restore, l.req.RestoreAll
+	r.Restore, r.RestoreAll, r.Remove = l.req.Restore, l.req.RestoreAll, l.req.Remove
 	if l.report.ZoneWhy != "" {
 		r.ZoneGuess = l.report.Zone
 	}

@@ -438,3 +438,33 @@ func TitleOf(raw []byte) string {
 	}
 	return ""
 }
+
+// Added names what people added to a VEVENT and no row can make again: replies
+// of attendees, comments, and alarms that are not ours.
+func Added(raw []byte) (out []string) {
+	var replies, comments, alarms, ours bool
+	for l := range ical.Lines(raw) {
+		switch {
+		case l.Depth == 0 && l.Is("ATTENDEE"):
+			answer := strings.ToUpper(l.Param("PARTSTAT"))
+			replies = replies || answer != "" && answer != "NEEDS-ACTION"
+		case l.Depth == 0 && l.Is("COMMENT"):
+			comments = true
+		case l.Is("BEGIN") && strings.EqualFold(string(l.Value()), "VALARM"):
+			ours = false
+		case l.Is(PropReminder):
+			ours = true
+		case l.Is("END") && strings.EqualFold(string(l.Value()), "VALARM"):
+			alarms = alarms || !ours
+		}
+	}
+	for _, a := range []struct {
+		has  bool
+		name string
+	}{{replies, "replies"}, {comments, "comments"}, {alarms, "alarms"}} {
+		if a.has {
+			out = append(out, a.name)
+		}
+	}
+	return out
+}

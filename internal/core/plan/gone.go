@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"strings"
+
 	"github.com/google/uuid"
 
 	"almanach/internal/core/agree"
@@ -128,17 +130,28 @@ func past(s event.Span, now int64) bool {
 func (g *goner) take(place int32, f *Found, view *event.View, leftOut string) {
 	h := g.Holdings[place]
 	seal := agree.ParseSeal(view.Seal)
+	worked := ""
+	if h.overrides(f) > 0 {
+		worked = "someone changed occurrences of it"
+	} else if added := event.Added(f.Raw()); len(added) > 0 {
+		worked = "it has " + strings.Join(added, " and ") + " of others"
+	}
+	if g.Remove[view.Key] && g.why == "" { // asked for by name
+		g.removed = append(g.removed, view.Key)
+		g.report(place, f, view, leftOut, &change{to: place, from: place, object: f.Object, part: f.Part, uid: f.Object.UID}, "; it is deleted, as you asked")
+		return
+	}
 	switch {
 	case g.Intake.Gone == "report" || g.why != "" || g.awaited(f):
 		g.report(place, f, view, leftOut, nil, "")
 	case seal.Edited(&view.Event, h.Zones):
-		g.report(place, f, view, leftOut, nil, "; kept, as someone changed it in the calendar")
-	case (g.Intake.Gone == "cancel" || h.overrides(f) > 0) && view.Text(event.Status) == "cancelled":
+		g.report(place, f, view, leftOut, nil, "; kept, as someone changed it in the calendar (--remove "+quoted(view.Key)+" deletes it)")
+	case (g.Intake.Gone == "cancel" || worked != "") && view.Text(event.Status) == "cancelled":
 		g.report(place, f, view, leftOut, nil, "; it is cancelled already")
 	case g.Intake.Gone == "cancel":
 		g.cancel(place, f, view, leftOut, "; it is cancelled")
-	case h.overrides(f) > 0:
-		g.cancel(place, f, view, leftOut, "; it is cancelled and not deleted, as someone changed occurrences of it")
+	case worked != "":
+		g.cancel(place, f, view, leftOut, "; it is cancelled and not deleted, as "+worked+" (--remove "+quoted(view.Key)+" deletes it)")
 	default:
 		g.removed = append(g.removed, view.Key)
 		g.report(place, f, view, leftOut, &change{to: place, from: place, object: f.Object, part: f.Part, uid: f.Object.UID}, "; it is deleted")

@@ -48,6 +48,7 @@ type Request struct {
 	Memory     Memory          // of earlier loads; nil for none
 	Restore    map[string]bool // keys of rows whose event is made again though someone deleted it
 	RestoreAll bool
+	Remove     map[string]bool // keys of events gone that are deleted, whatever people did with them
 
 	// Parallel is how many goroutines may work side by side, and Workers runs
 	// work that often and gives what waits for its end; nil does it once.

@@ -256,10 +256,19 @@ func TestGone(t *testing.T) {
 		{"reported", "report", one, nil, "same 1 c\ngone 2 c (its row is no longer in the source)\ngone 3 c (its row is no longer in the source)"},
 		{"cancelled", "cancel", one, nil, "same 1 c\ngone 2 c (its row is no longer in the source; it is cancelled)\ngone 3 c (its row is no longer in the source; it is cancelled)\nchange in c\nchange in c"},
 		{"deleted", "delete", one, nil, "same 1 c\ngone 2 c (its row is no longer in the source; it is deleted)\ngone 3 c (its row is no longer in the source; it is deleted)\nremove in c\nremove in c"},
-		{"kept as it was edited", "delete", one, func(w *world) { w.edit("c", "2", "SUMMARY", "By hand") }, "same 1 c\ngone 2 c (its row is no longer in the source; kept, as someone changed it in the calendar)\ngone 3 c (its row is no longer in the source; it is deleted)\nremove in c"},
+		{"kept as it was edited", "delete", one, func(w *world) { w.edit("c", "2", "SUMMARY", "By hand") }, "same 1 c\ngone 2 c (its row is no longer in the source; kept, as someone changed it in the calendar (--remove 2 deletes it))\ngone 3 c (its row is no longer in the source; it is deleted)\nremove in c"},
 		{"a date changed by hand", "delete", one, func(w *world) {
 			w.add("c", "2", "RECURRENCE-ID:20260406T070000Z", "DTSTART:20260406T090000Z")
-		}, "same 1 c\ngone 2 c (its row is no longer in the source; it is cancelled and not deleted, as someone changed occurrences of it)\ngone 3 c (its row is no longer in the source; it is deleted)\nchange in c\nremove in c"},
+		}, "same 1 c\ngone 2 c (its row is no longer in the source; it is cancelled and not deleted, as someone changed occurrences of it (--remove 2 deletes it))\ngone 3 c (its row is no longer in the source; it is deleted)\nchange in c\nremove in c"},
+		{"replies, a comment and an alarm of others", "delete", one, func(w *world) {
+			o, i := w.find("c", "2", "")
+			raw := strings.Replace(string(o.Raws[i]), "END:VEVENT", "ATTENDEE;PARTSTAT=ACCEPTED:mailto:a@x.example\r\nCOMMENT:late\r\nBEGIN:VALARM\r\nACTION:DISPLAY\r\nTRIGGER:-PT5M\r\nEND:VALARM\r\nEND:VEVENT", 1)
+			w.calendars["c"][slices.Index(w.calendars["c"], o)] = &ical.Object{UID: o.UID, Raws: [][]byte{[]byte(raw)}}
+		}, "same 1 c\ngone 2 c (its row is no longer in the source; it is cancelled and not deleted, as it has replies and comments and alarms of others (--remove 2 deletes it))\ngone 3 c (its row is no longer in the source; it is deleted)\nchange in c\nremove in c"},
+		{"deleted by name", "report", one, func(w *world) {
+			w.edit("c", "2", "SUMMARY", "By hand")
+			w.request.Remove = map[string]bool{"2": true}
+		}, "same 1 c\ngone 2 c (its row is no longer in the source; it is deleted, as you asked)\ngone 3 c (its row is no longer in the source)\nremove in c"},
 		{"a damaged row", "delete", one + "!\n", nil, "same 1 c\nheld (is damaged)\ngone 2 c (no readable row of the source has its key)\ngone 3 c (no readable row of the source has its key)\nnothing removed: a row has no readable key, so nothing was removed"},
 		{"a row without a key", "cancel", one + "|Gull|2026-04-07 08:00|S\n", nil, "same 1 c\nheld c (No is empty: without a key the row cannot be found again (fill it in))\ngone 2 c (no readable row of the source has its key)\ngone 3 c (no readable row of the source has its key)\nnothing removed: a row has no readable key, so nothing was removed"},
 		{"hidden rows", "delete", one + "~2|Petrel|2026-04-06 08:00|S\n", nil, "same 1 c\nleft out 2 c (hidden row)\ngone 3 c (its row is no longer in the source)\nnothing removed: rows are hidden in the sheet, so nothing was removed"},
@@ -293,7 +302,7 @@ func TestGone(t *testing.T) {
 	w.now.Wall = zone.Wall(2026, 4, 7, 12, 0, 0)
 	p := w.load(plainCalls+"agree: { gone: delete }\n", one)
 	assert.Equal(t, 1, p.Past)
-	assert.Equal(t, "same 1 c\ngone 3 c (its row is no longer in the source; kept, as someone changed it in the calendar)", told(p))
+	assert.Equal(t, "same 1 c\ngone 3 c (its row is no longer in the source; kept, as someone changed it in the calendar (--remove 3 deletes it))", told(p))
 	w.request.Past = true
 	assert.Contains(t, told(w.load(plainCalls+"agree: { gone: delete }\n", one)), "gone 2 c (its row is no longer in the source; it is past)")
 	w.request.Past = false

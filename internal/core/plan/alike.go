@@ -72,25 +72,47 @@ func Alike(a, b *event.Event) Likeness {
 	return l
 }
 
-// words compares two texts by the words that they share.
-func words(a, b string) int {
-	split := func(s string) []string {
-		out := strings.FieldsFunc(strings.ToLower(s), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
-		slices.Sort(out)
-		return slices.Compact(out)
-	}
-	x, y := split(a), split(b)
+// words compares two texts by the words that they share. Where both have
+// numbers and not the same ones, they are about different things.
+func words(a, b string) int { return shared(wordsOf(a), wordsOf(b)) }
+
+// wordsOf gives the words of a text, sorted, each once.
+func wordsOf(s string) []string {
+	out := strings.FieldsFunc(strings.ToLower(s), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+func shared(x, y []string) int {
 	if len(x) == 0 && len(y) == 0 {
 		return 100
 	}
-	shared := 0
-	for _, w := range x {
-		if _, ok := slices.BinarySearch(y, w); ok {
-			shared++
+	both, numbers := 0, [2]int{} // words in both; numbers in one alone
+	for i, j := 0, 0; i < len(x) || j < len(y); {
+		switch {
+		case j == len(y) || i < len(x) && x[i] < y[j]:
+			if number(x[i]) {
+				numbers[0]++
+			}
+			i++
+		case i == len(x) || y[j] < x[i]:
+			if number(y[j]) {
+				numbers[1]++
+			}
+			j++
+		default:
+			both++
+			i, j = i+1, j+1
 		}
 	}
-	return 100 * shared / (len(x) + len(y) - shared)
+	score := 100 * both / (len(x) + len(y) - both)
+	if numbers[0] > 0 && numbers[1] > 0 {
+		score /= 2
+	}
+	return score
 }
+
+func number(word string) bool { return word[0] >= '0' && word[0] <= '9' }
 
 // unmanaged are the events of a calendar that are not ours, by the day on
 // which they start. Days are those of the wall clock; an event in another zone

@@ -160,7 +160,7 @@ func (l *load) finish(stopped bool) error {
 			if err != nil {
 				return err
 			}
-			now := was.After(l.report.Plan, c.spec.Name, func(id identity.ID) bool { f := c.holding.Row(id); return f.Object != nil })
+			now := was.After(l.report.Plan, c.spec.Name, l.held)
 			if slices.Equal(now.Standing, was.Standing) && slices.Equal(now.Removed, was.Removed) {
 				continue
 			}
@@ -170,6 +170,11 @@ func (l *load) finish(stopped bool) error {
 		}
 		return nil
 	})
+}
+
+// held tells whether any open calendar held an event when it was read.
+func (l *load) held(id identity.ID) bool {
+	return slices.ContainsFunc(l.calendars, func(c *opened) bool { f := c.holding.Row(id); return f.Object != nil })
 }
 
 // settleOpen looks at what became of runs that were stopped without a word, by

@@ -33,6 +33,7 @@ func Twins(ctx context.Context, office *Office, req TwinsRequest) (*TwinsReport,
 	if f != nil {
 		return nil, f
 	}
+	l.in.Name = spec.Name
 	backend, err := office.openCalendar(ctx, spec, false)
 	if err != nil {
 		return nil, err

@@ -163,3 +163,17 @@ func (s *Seal) Edited(current *event.Event, zones ical.Zones) bool {
 	}
 	return false
 }
+
+// Carried tells whether every field that someone changed in an event says the
+// same in another.
+func (s *Seal) Carried(was, now *event.Event, zones ical.Zones) bool {
+	for _, f := range allFields {
+		if !s.Knows(f) || matches(s.calendar[f], f, was, zones) {
+			continue
+		}
+		if f == event.When && !was.When.Same(now.When) || f != event.When && was.Meaning(f) != now.Meaning(f) {
+			return false
+		}
+	}
+	return true
+}

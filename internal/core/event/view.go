@@ -468,3 +468,12 @@ func Added(raw []byte) (out []string) {
 	}
 	return out
 }
+
+// written are the properties of an event whose value a load may have written, or
+// that tell its revision.
+var written = []string{"DTSTART", "DTEND", "DURATION", "RRULE", "RDATE", "EXDATE", "SUMMARY", "LOCATION", "DESCRIPTION", "STYLED-DESCRIPTION", "URL", "STATUS", "CLASS", "COLOR", "CATEGORIES", "CONFERENCE", "PRIORITY", "TRANSP", "ORGANIZER", "SEQUENCE", "DTSTAMP", "LAST-MODIFIED", PropID, PropIntake, PropKey, PropSeal}
+
+// Owned tells whether a line is of a property that a load writes as one whole.
+func Owned(l ical.Line) bool {
+	return slices.ContainsFunc(written, l.Is)
+}

@@ -144,7 +144,7 @@ func (m *maker) rows(ctx context.Context) error {
 			if ctx.Err() != nil {
 				return
 			}
-			s := &shard{maker: m, mapper: mapper, items: make([]Item, 0, shardSize)}
+			s := &shard{maker: m, mapper: mapper, items: make([]Item, 0, min(shardSize, rows))}
 			for i := n * shardSize; i < min((n+1)*shardSize, rows); i++ {
 				if _, _, changes := m.Batch.Occurrence(i); !changes {
 					s.row(i)

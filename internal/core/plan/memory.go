@@ -72,8 +72,13 @@ func (p *Plan) Stood(calendar string) []identity.ID {
 // removed tells whether a person deleted the event that a row wants, and it is
 // to stay away.
 func (s *shard) removed(i int, id identity.ID, place int32) bool {
-	calendar := s.Holdings[place].Name
-	if !s.Memory.stood(calendar, id) && !s.Memory.gone(calendar, id) {
+	known := false
+	for n, h := range s.Holdings { // of one row in several calendars each copy counts for itself
+		if int32(n) == place || len(s.Places(i)) == 1 {
+			known = known || s.Memory.stood(h.Name, id) || s.Memory.gone(h.Name, id)
+		}
+	}
+	if !known {
 		return false
 	}
 	key := s.mapper.Key(s.Batch.Rows[i]).String()
@@ -130,14 +135,14 @@ func (m *maker) restores() []string {
 }
 
 // After gives what is to be remembered of a calendar once a plan is applied, as
-// far as it was. holds tells whether the calendar held an event of ours before.
-// What stood there, stands there no more, and was not taken out by the plan was
-// deleted by a person.
+// far as it was. holds tells whether any calendar held an event of ours before.
+// What stood there, stands nowhere any more, and was not taken out by the plan
+// was deleted by a person.
 func (r *Remembered) After(p *Plan, calendar string, holds func(identity.ID) bool) *Remembered {
 	stood := p.Stood(calendar)
 	ours := map[identity.ID]bool{} // taken out by the plan
 	for i := range p.Edits {
-		if e := &p.Edits[i]; e.Done && e.Calendar == calendar && (e.Kind == Remove || e.Kind == MoveOut) {
+		if e := &p.Edits[i]; e.Done && (e.Kind == Remove || e.Kind == MoveOut && e.Calendar == calendar) {
 			for _, id := range IDs(e.UID, e.Before) {
 				ours[id] = true
 			}
@@ -175,4 +180,51 @@ func IDs(uid string, raws [][]byte) (out []identity.ID) {
 		}
 	}
 	return out
+}
+
+// carried tells whether all that people did with an event stands in the copy of
+// it that its row goes to: a load that moved it was stopped before it could take
+// it out here.
+func (s *shard) carried(old *Found, was *event.View, copies []standing) bool {
+	for _, c := range copies {
+		if c.found.Object.UID != old.Object.UID || len(c.found.Object.Raws) != len(old.Object.Raws) {
+			continue
+		}
+		now, err := event.Read(c.found.Raw(), s.Holdings[c.from].Zones)
+		if err != nil {
+			continue
+		}
+		seal := agree.ParseSeal(was.Seal)
+		whole := seal.Carried(&was.Event, &now.Event, s.Holdings[c.from].Zones)
+		for i, raw := range old.Object.Raws {
+			if i == old.Part {
+				whole = whole && contains(c.found.Raw(), raw)
+			} else {
+				whole = whole && slices.ContainsFunc(c.found.Object.Raws, func(r []byte) bool { return bytes.Equal(r, raw) })
+			}
+		}
+		if whole {
+			return true
+		}
+	}
+	return false
+}
+
+// contains tells whether a component has all lines of another but those that a
+// load writes.
+func contains(now, was []byte) bool {
+	lines := map[string]int{}
+	for l := range ical.Lines(now) {
+		lines[string(l.Whole())]++
+	}
+	for l := range ical.Lines(was) {
+		if l.Depth == 0 && event.Owned(l) {
+			continue
+		}
+		text := string(l.Whole())
+		if lines[text]--; lines[text] < 0 {
+			return false
+		}
+	}
+	return true
 }

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -23,8 +24,12 @@ func (w *world) remember(p *Plan) {
 		if was == nil {
 			was = &Remembered{}
 		}
-		h := NewHolding(name, true, w.zones[name].Find, w.calendars[name])
-		w.request.Memory[name] = was.After(p, name, func(id identity.ID) bool { f := h.Row(id); return f.Object != nil })
+		w.request.Memory[name] = was.After(p, name, func(id identity.ID) bool {
+			return slices.ContainsFunc(w.names, func(n string) bool {
+				f := NewHolding(n, true, w.zones[n].Find, w.calendars[n]).Row(id)
+				return f.Object != nil
+			})
+		})
 	}
 }
 

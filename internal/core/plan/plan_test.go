@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -31,8 +32,14 @@ type world struct {
 	request   Request // what every load asks for
 }
 
+// Zone data and intakes are read once: they do not change.
+var (
+	sharedBook = sync.OnceValues(func() (*zone.Book, error) { return zone.NewBook(nil) })
+	parsed     sync.Map // by their text
+)
+
 func newWorld(t testing.TB, names ...string) *world {
-	book, err := zone.NewBook(nil)
+	book, err := sharedBook()
 	require.NoError(t, err)
 	w := &world{TB: t, book: book, names: names, calendars: map[string][]*ical.Object{}, zones: map[string]*ical.TimeZones{}, now: zone.Time{Wall: zone.Wall(2026, 3, 2, 8, 0, 0), Form: zone.Absolute}}
 	for _, n := range names {
@@ -46,8 +53,13 @@ func newWorld(t testing.TB, names ...string) *world {
 // that is "!" could not be read, one with "~" in front is hidden.
 func (w *world) batch(settings, rows string) (*intake.Intake, *intake.Batch) {
 	w.Helper()
-	in, faults := intake.Parse("calls.yaml", []byte(settings))
-	require.Empty(w, faults, "%v", faults)
+	known, ok := parsed.Load(settings)
+	if !ok {
+		in, faults := intake.Parse("calls.yaml", []byte(settings))
+		require.Empty(w, faults, "%v", faults)
+		known, _ = parsed.LoadOrStore(settings, in)
+	}
+	in := known.(*intake.Intake)
 	lisbon, err := w.book.Find("Europe/Lisbon")
 	require.NoError(w, err)
 	origin := &table.Origin{File: "calls.csv"}

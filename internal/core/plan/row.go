@@ -460,7 +460,7 @@ func (s *shard) uid(id identity.ID, place int32, _, copies int) string {
 // more, while they stand in the right ones already: a load was stopped between
 // the two, or the intake has one calendar less.
 func (s *shard) leave(i int, id identity.ID, copies []standing) {
-	if !s.Moves || len(s.Holdings) < 2 || s.wanted.Cancel || !s.wanted.Recurrence.IsZero() {
+	if !s.Moves || len(s.Holdings) < 2 || !s.wanted.Recurrence.IsZero() {
 		return
 	}
 	for _, c := range copies {
@@ -480,7 +480,7 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 	}
 	item := Item{Outcome: agree.Gone, Key: key, UID: found.Object.UID, Calendar: h.Name, Title: view.Text(event.Title), Event: &view.Event, Edit: -1}
 	seal := agree.ParseSeal(view.Seal)
-	if seal.Edited(&view.Event, h.Zones) || len(found.Object.Raws) > 1 {
+	if (seal.Edited(&view.Event, h.Zones) || len(found.Object.Raws) > 1) && !s.carried(&found, &view, copies) {
 		item.Reason = "its row does not go to this calendar any more; kept, as someone changed it here"
 		s.leaveItem(item, nil)
 		return

@@ -38,6 +38,7 @@ func main() {
 	later := calls()
 	later[5].eta = "10:00"                    // moved
 	later[6].eta = "14:00"                    // moved, while someone moves it in the calendar too
+	later[7].no = "TH-1057"                   // renumbered
 	later[9].status = "Withdrawn"             // withdrawn
 	later[11].eta = "15:10"                   // corrected
 	later = append(later[:13], later[14:]...) // the doubled call cleared up

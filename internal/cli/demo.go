@@ -20,7 +20,7 @@ func (a *app) demo() *cobra.Command {
 		Short: "Lay out the demo desk in a folder and walk the whole job on it",
 		Long: `Lay out the desk of the harbour office of Tarn Haven, an invented port, in a
 folder (tarn-haven, unless you name another), and walk the whole job on it:
-preview, load, load again, a changed sheet, extract, reconcile. Every command is
+preview, load, load again, a changed sheet, extract, reconcile, undo. Every command is
 shown before it runs, so that you can repeat each one yourself.`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -59,7 +59,7 @@ func demoSteps(dir string) []demoStep {
 			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
 		{why: "The rest of the inbox: the ferry timetable, whose rows are series with days left out; the fairway closures from a page, whole days; the pilots' roster, each duty into its pilot's own calendar.",
 			args: []string{"load", "ferries", "closures", "pilots"}, codes: []int{exitDone}},
-		{why: "Next day. A new sheet has come: one call moved, one was withdrawn, one is added, the unreadable time and the doubled number are corrected. Meanwhile someone moved Marram Light to berth 6 in the calendar by hand, and moved Corvane to half past three, which the sheet moved to two o'clock. What did not collide goes in, the hand's work is kept, the collision is yours to settle.",
+		{why: "Next day. A new sheet has come: one call moved, one was withdrawn, one has another number, one is added, the unreadable time and the doubled number are corrected. Meanwhile someone moved Marram Light to berth 6 in the calendar, deleted Tern of Haven there, wrote Ebba Strand's next call in by hand, and moved Corvane to half past three, which the sheet moved to two o'clock. What did not collide goes in, what people did is kept, the rest is yours to settle.",
 			before: func(dir string) error {
 				if err := job.Later(dir); err != nil {
 					return err
@@ -68,15 +68,27 @@ func demoSteps(dir string) []demoStep {
 				if err := job.HandEdit(dir, berths, "TH-1033", "LOCATION", "Berth 6"); err != nil {
 					return err
 				}
+				if err := job.HandEdit(dir, berths, "TH-1038", job.Delete, ""); err != nil {
+					return err
+				}
+				if err := job.HandMake(dir, berths, "hand-1", "SUMMARY:Ebba Strand at berth 1", "DTSTART;TZID=Europe/Lisbon:20260308T140000", "DTEND;TZID=Europe/Lisbon:20260308T220000", "COMMENT:Pilot asked for"); err != nil {
+					return err
+				}
 				return job.HandEdit(dir, berths, "TH-1036", "DTSTART", "20260305T153000")
 			},
 			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
-		{why: "Settle the collision: this time the sheet is right.",
-			args: []string{"load", "berth-bookings", "--take", "sheet", "TH-1036"}, codes: []int{exitDone}},
+		{why: "Settle it: this time the sheet is right about Corvane, and TH-1057 is Oldwick's call under another number, whose event it keeps.",
+			args: []string{"load", "berth-bookings", "--take", "sheet", "TH-1036", "--rekey", "TH-1037=TH-1057"}, codes: []int{exitLeft}},
+		{why: "The event that someone made by hand is the sheet's: take it over. Nothing else of it is changed.",
+			args: []string{"adopt", "berth-bookings", "TH-1044"}, codes: []int{exitDone}},
 		{why: "Take the week out of three calendars, every sailing of the ferries counted.",
 			args: append([]string{"extract", "berths", "ferries", "closures"}, week...), codes: []int{exitDone}},
-		{why: "Show that the calendar agrees with the sheet, line by line. The one difference is the berth that was changed by hand.",
+		{why: "Show that the calendar agrees with the sheet, line by line. The differences are what people changed by hand.",
 			args: append([]string{"reconcile", "berth-bookings"}, week...), codes: []int{exitLeft}},
+		{why: "Every run is in the logbook, with every change it made.",
+			args: []string{"logbook"}, codes: []int{exitDone}},
+		{why: "Was the second day a mistake? Take that run back. What was touched since is named and left.",
+			args: []string{"undo", "6"}, codes: []int{exitLeft}},
 	}
 }
 

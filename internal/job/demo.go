@@ -58,6 +58,21 @@ func copyTree(from, to string) error {
 // Later puts what arrives on the second day of the demo into its inbox.
 func Later(dir string) error { return copyTree("later", filepath.Join(dir, "inbox")) }
 
+// Delete as the property of HandEdit takes the event away.
+const Delete = "DELETE"
+
+// HandMake puts an event into the demo's calendar as someone does in a calendar
+// program.
+func HandMake(dir, calendarFile, uid string, lines ...string) error {
+	path := filepath.Join(dir, calendarFile)
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return fault.Newf("cannot be read: %w", fault.Bare(err)).At(fault.Place{File: path}).FromOutside()
+	}
+	made := "BEGIN:VEVENT\r\nUID:" + uid + "\r\nDTSTAMP:20260302T070000Z\r\n" + strings.Join(lines, "\r\n") + "\r\nEND:VEVENT\r\n"
+	return os.WriteFile(path, bytes.Replace(data, []byte("END:VCALENDAR"), []byte(made+"END:VCALENDAR"), 1), 0o644)
+}
+
 // HandEdit does to the demo's calendar what someone does in a calendar
 // program: it gives the event of a key another value of a property.
 func HandEdit(dir, calendarFile, key, property, value string) error {
@@ -74,6 +89,9 @@ func HandEdit(dir, calendarFile, key, property, value string) error {
 			break
 		}
 		if _, k := event.Marks(p.Raw); p.Name == "VEVENT" && k == key {
+			if property == Delete {
+				continue
+			}
 			c := ical.Open(p.Raw)
 			c.Set(property, nil, nil, value)
 			p.Raw = c.Bytes()

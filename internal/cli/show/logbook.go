@@ -164,7 +164,7 @@ func (p *Printer) History(key string, steps []job.Step, z *zone.Zone, zones ical
 // Undo shows what taking back a run did, or would do.
 func (p *Printer) Undo(r *job.Report, run *logbook.Run, z *zone.Zone, written bool) {
 	l := report{p, r, LoadOptions{Loaded: written, All: true}}
-	p.line("%s   %s of %s, %s", bold.Render(fmt.Sprintf("run %d taken back", run.Number())), run.What, run.Intake, moment(run.Began, z))
+	p.line("%s   %s of %s, %s", bold.Render(fmt.Sprintf(map[bool]string{true: "run %d taken back", false: "taking run %d back"}[written], run.Number())), run.What, run.Intake, moment(run.Began, z))
 	if z != nil {
 		r.Zone = z.Name()
 	}

@@ -38,8 +38,9 @@ func (p *Printer) line(format string, args ...any) {
 func (p *Printer) wrapped(lead, text string) {
 	indent := ansi.StringWidth(lead)
 	if p.Width > indent+20 {
-		text = ansi.Wordwrap(text, p.Width-indent-1, "")
-		text = strings.ReplaceAll(text, "\n", "\n"+strings.Repeat(" ", indent))
+		const unbroken = "\ue0fe" // keys and options are not broken at their hyphens
+		text = ansi.Wordwrap(strings.ReplaceAll(text, "-", unbroken), p.Width-indent-1, "")
+		text = strings.ReplaceAll(strings.ReplaceAll(text, unbroken, "-"), "\n", "\n"+strings.Repeat(" ", indent))
 	}
 	p.line("%s%s", lead, text)
 }

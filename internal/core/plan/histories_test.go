@@ -14,6 +14,7 @@ import (
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
 	"almanach/internal/core/ical"
+	"almanach/internal/core/identity"
 )
 
 var histories = flag.Int("histories", 0, "how many random histories to live through; 0 for the usual number")
@@ -144,7 +145,7 @@ func (l *lived) do(a act) {
 	case "delete":
 		l.take(where[0], key)
 		delete(l.hands, key)
-		if l.request.Memory != nil && l.request.Memory.knows(key, l) {
+		if l.request.Memory.knows(key) {
 			l.deleted[key] = true
 		}
 	case "move":
@@ -172,15 +173,11 @@ func (l *lived) do(a act) {
 }
 
 // knows tells whether the memory has the event of a key as standing.
-func (m Memory) knows(key string, l *lived) bool {
-	_, b := l.batch(historySettings, l.rows())
-	for i := range b.Rows {
-		if _, id := b.Fate(i); b.Mapping.Key(b.Rows[i]).String() == key {
-			for _, r := range m {
-				if Has(r.Standing, id) {
-					return true
-				}
-			}
+func (m Memory) knows(key string) bool {
+	id := identity.Of("calls", identity.Key{key})
+	for _, r := range m {
+		if Has(r.Standing, id) {
+			return true
 		}
 	}
 	return false

@@ -117,7 +117,9 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 	m.rest()
 	m.edits.finish(m.plan)
 	m.plan.Guards = m.guards()
-	m.plan.Notes = append(m.plan.Notes, r.Batch.Unmet(m.none)...)
+	if !r.Pairs.Only {
+		m.plan.Notes = append(m.plan.Notes, r.Batch.Unmet(m.none)...)
+	}
 	m.plan.Notes = append(m.plan.Notes, m.restores()...)
 	m.unsettled()
 	return m.plan, m.plan.Totals.Check()

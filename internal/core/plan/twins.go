@@ -101,26 +101,28 @@ func twins(l Likeness, a, b Twin) Twins {
 			spare, other = 1, a
 		}
 		t.Spare, t.Why = spare, "the other is loaded from "+a.Intake+b.Intake
-		if lost := lost(t.Fields, other); lost != "" {
+		if lost := lost(t.Fields, spare, other); lost != "" {
 			t.Spare, t.Why = 0, "the one made by hand has "+lost+" that the loaded one has not"
 		}
 	default:
 		t.Spare, t.Why = 2, "it stands behind the other"
-		if lost := lost(t.Fields, b); lost != "" {
+		if lost := lost(t.Fields, 2, b); lost != "" {
 			t.Spare, t.Why = 0, "the second has "+lost+" that the first has not"
 		}
 	}
 	return t
 }
 
-// lost says what would be lost with one of two, "" for nothing.
-func lost(fields []Difference, t Twin) string {
-	var out []string
-	if len(fields) > 0 {
-		var names []string
-		for _, f := range fields {
+// lost says what would be lost with one of two, "" for nothing. What it does
+// not say at all is no loss.
+func lost(fields []Difference, which int, t Twin) string {
+	var out, names []string
+	for _, f := range fields {
+		if which == 1 && f.Wanted != "" || which == 2 && f.Calendar != "" {
 			names = append(names, f.Field)
 		}
+	}
+	if len(names) > 0 {
 		out = append(out, "another "+strings.Join(names, ", "))
 	}
 	return strings.Join(append(out, t.Added...), " and ")

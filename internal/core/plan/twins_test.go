@@ -25,6 +25,7 @@ func TestTwins(t *testing.T) {
 		"the second says more":   {one, one + "LOCATION:Berth 3\r\n", "spare 0: the second has another location that the first has not"},
 		"the second is answered": {one, one + "ATTENDEE;PARTSTAT=ACCEPTED:mailto:a@x.example\r\n", "spare 0: the second has another attendees and replies that the first has not"},
 		"one is loaded":          {one, one + loaded(idA, "7"), "spare 1: the other is loaded from calls"},
+		"the one by hand lacks":  {one, one + "LOCATION:Berth 3\r\n" + loaded(idA, "7"), "spare 1: the other is loaded from calls"},
 		"the loaded one lacks":   {one + "LOCATION:Berth 3\r\n", one + loaded(idA, "7"), "spare 0: the one made by hand has another location that the loaded one has not"},
 		"both are loaded":        {one + loaded(idB, "8"), one + loaded(idA, "7"), "spare 0: both are loaded: 8 from calls and 7 from calls; leave one of the rows out, or give both intakes one identity"},
 		"one key twice":          {one + loaded(idA, "7"), one + loaded(idA, "7"), "spare 2: both bear the key 7 of calls, and the second says nothing else"},

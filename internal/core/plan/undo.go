@@ -121,7 +121,11 @@ func (p *Plan) back(w Was, edit int, zones ical.Zones) {
 			}
 		}
 	}
-	if text := e.Text(); len(text) > 0 {
+	text := e.Text()
+	if len(text) == 0 {
+		text = e.Before
+	}
+	if len(text) > 0 {
 		if v, err := event.Read(text[0], zones); err == nil {
 			item.Event, item.Title = &v.Event, v.Text(event.Title)
 		}

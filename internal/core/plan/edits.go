@@ -2,8 +2,10 @@ package plan
 
 import (
 	"slices"
+	"strings"
 
 	"almanach/internal/core/ical"
+	"almanach/internal/core/zone"
 )
 
 // change is a component to be written. Changes to components of one UID become
@@ -74,6 +76,9 @@ func (e *editor) begin(c change) Edit {
 	out := Edit{Kind: Create, Calendar: e.holdings[c.to].Name, UID: c.uid}
 	if c.object != nil {
 		out.After = slices.Clone(c.object.Raws)
+		for i := range out.After {
+			out.After[i] = e.carried(c, out.After[i])
+		}
 		if c.from == c.to {
 			out.Kind, out.Before = Change, c.object.Raws
 		}
@@ -90,7 +95,7 @@ func (e *editor) change(edit *Edit, c change) {
 	case c.part < 0:
 		edit.After = append(edit.After, c.text)
 	case c.text != nil:
-		edit.After[c.part] = c.text
+		edit.After[c.part] = e.carried(c, c.text)
 	case e.whole(c):
 		edit.Kind, edit.After = Remove, nil
 	default: // a gap, so that the other components keep their places
@@ -107,4 +112,65 @@ func (e *editor) whole(c change) bool {
 // Text gives the components that an edit leaves in the calendar.
 func (e *Edit) Text() [][]byte {
 	return slices.DeleteFunc(slices.Clone(e.After), func(raw []byte) bool { return raw == nil })
+}
+
+// carried gives a component as it goes into another calendar: times against a
+// zone that only its own calendar defines are brought into UTC, or they would
+// mean nothing there.
+func (e *editor) carried(c change, raw []byte) []byte {
+	if c.from == c.to {
+		return raw
+	}
+	from, to := e.holdings[c.from].Zones, e.holdings[c.to].Zones
+	out := ical.Open(raw)
+	changed := false
+	for _, name := range []string{"DTSTART", "DTEND", "RECURRENCE-ID", "EXDATE", "RDATE"} {
+		out.Rewrite(name, func(l ical.Line) []byte {
+			id := l.Param("TZID")
+			if id == "" || !private(id, from, to) {
+				return l.Whole()
+			}
+			var values []string
+			for _, v := range strings.Split(string(l.Value()), ",") {
+				t, err := ical.ParseTime([]byte(v), id, from)
+				if err != nil {
+					return l.Whole()
+				}
+				values = append(values, ical.FormatTime(zone.Time{Wall: t.Instant(nil), Form: zone.Absolute}))
+			}
+			changed = true
+			return ical.AppendLine(nil, name, nil, strings.Join(values, ","))
+		})
+	}
+	if !changed {
+		return raw
+	}
+	return out.Bytes()
+}
+
+// stuck tells whether a series cannot go into another calendar: its times are in
+// a zone that only its own calendar defines, and they follow that zone's changes
+// of clocks.
+func stuck(raw []byte, from, to ical.Zones) bool {
+	if !ical.Has(raw, "RRULE") {
+		return false
+	}
+	start, _ := ical.Open(raw).Find("DTSTART")
+	id := start.Param("TZID")
+	if id == "" || !private(id, from, to) {
+		return false
+	}
+	z, err := from(id)
+	return err == nil && z.OffsetAt(zone.Wall(2026, 1, 1, 0, 0, 0)).Seconds != z.OffsetAt(zone.Wall(2026, 7, 1, 0, 0, 0)).Seconds
+}
+
+// private tells whether a zone's name means in one calendar what it does not
+// mean in the other.
+func private(id string, from, to ical.Zones) bool {
+	there, err := from(id)
+	if err != nil {
+		return false
+	}
+	here, err := to(id)
+	return err != nil || here != there && !here.SameRules(there)
 }

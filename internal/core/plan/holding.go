@@ -2,6 +2,7 @@ package plan
 
 import (
 	"bytes"
+	"strings"
 	"sync"
 
 	"github.com/google/uuid"
@@ -22,6 +23,7 @@ type Holding struct {
 	slots   []slot // of components that bear one of our identities
 	index   map[identity.ID]int32
 	twins   map[identity.ID]int
+	claims  map[identity.ID][]slot // the components behind twins
 	others  sync.Once
 	foreign map[string]int32 // slots of other identities, by key
 
@@ -38,7 +40,7 @@ type slot struct {
 
 // NewHolding gives the holding of a calendar's objects.
 func NewHolding(name string, target bool, zones ical.Zones, objects []*ical.Object) *Holding {
-	h := &Holding{Name: name, Target: target, Zones: zones, objects: objects, slots: make([]slot, 0, len(objects)), index: make(map[identity.ID]int32, len(objects)), twins: map[identity.ID]int{}}
+	h := &Holding{Name: name, Target: target, Zones: zones, objects: objects, slots: make([]slot, 0, len(objects)), index: make(map[identity.ID]int32, len(objects)), twins: map[identity.ID]int{}, claims: map[identity.ID][]slot{}}
 	for n, o := range objects {
 		h.take(int32(n), o)
 	}
@@ -70,12 +72,32 @@ func (h *Holding) take(n int32, o *ical.Object) {
 }
 
 func (h *Holding) add(s slot) {
-	if _, known := h.index[s.id]; known {
-		h.twins[s.id]++
+	if n, known := h.index[s.id]; known {
+		if !h.follows(h.slots[n], s) {
+			h.twins[s.id]++
+			h.claims[s.id] = append(h.claims[s.id], s)
+		}
 		return
 	}
 	h.index[s.id] = int32(len(h.slots))
 	h.slots = append(h.slots, s)
+}
+
+// follows tells whether a component is the rest of a series that another program
+// cut in two, for "this and following": the first part ends before the second
+// begins. That is an edit of the hand's, and no double.
+func (h *Holding) follows(first, second slot) bool {
+	a, b := h.objects[first.object], h.objects[second.object]
+	if first.object == second.object || !ical.Has(a.Raws[first.part], "RRULE") {
+		return false
+	}
+	rule, _ := ical.Open(a.Raws[first.part]).Find("RRULE")
+	_, until, ok := strings.Cut(strings.ToUpper(string(rule.Value())), "UNTIL=")
+	until, _, _ = strings.Cut(until, ";")
+	start, found := ical.Open(b.Raws[second.part]).Find("DTSTART")
+	from := string(start.Value())
+	day := len("20260305")
+	return ok && found && len(until) >= day && len(from) >= day && until[:day] <= from[:day]
 }
 
 // Objects gives the objects of some UIDs. There is more than one where a
@@ -150,6 +172,14 @@ func (h *Holding) Find(id identity.ID) Found {
 func (h *Holding) found(n int32) Found {
 	s := h.slots[n]
 	return Found{Object: h.objects[s.object], Part: int(s.part), ID: s.id, Twins: h.twins[s.id]}
+}
+
+// Claims gives the further components that claim an identity.
+func (h *Holding) Claims(id identity.ID) (out []Found) {
+	for _, s := range h.claims[id] {
+		out = append(out, Found{Object: h.objects[s.object], Part: int(s.part), ID: id})
+	}
+	return out
 }
 
 // Row gives the event of a row's identity: by our mark, else by the UID that

@@ -274,7 +274,7 @@ func (m *maker) rest() {
 	m.sort()
 }
 
-// sort puts the items in order, and keeps the changes pointing at them.
+// sort puts the items in order, and keeps what points at them pointing.
 func (m *maker) sort() {
 	if slices.IsSortedFunc(m.plan.Items, func(a, b Item) int { return m.compare(&a, &b) }) {
 		return
@@ -291,6 +291,9 @@ func (m *maker) sort() {
 	m.plan.Items = items
 	for i := range m.edits.changes {
 		m.edits.changes[i].item = at[m.edits.changes[i].item]
+	}
+	for i := range m.plan.standing {
+		m.plan.standing[i].Item = int32(at[m.plan.standing[i].Item])
 	}
 }
 

@@ -222,7 +222,7 @@ func (s *shard) examine(i int, w *intake.Wanted, copies []standing) *fault.Fault
 		c := &copies[n]
 		h := s.Holdings[c.to]
 		if c.found.Twins > 0 {
-			return fault.Newf("%d events in calendar %s are this one; the first begins in %s", c.found.Twins+1, s.Holdings[c.from].Name, at(c.found.Object)).Do("remove all but one there")
+			return s.twinFault(c)
 		}
 		if !c.stands() && !w.Cancel && s.Allow[AllowIdentity] == 0 {
 			if f := s.known(i, h, w); f != nil {
@@ -318,6 +318,10 @@ func (s *shard) settle(i int, id identity.ID, c standing) {
 	result, seal, reason := s.agreed(i, c, &view, decide)
 	marked := s.marked(i, id, c, &view)
 	result.Reseal = result.Reseal || !marked && result.Outcome != agree.Disputed
+	if c.moves() && stuck(c.found.Raw(), h.Zones, s.Holdings[c.to].Zones) {
+		result.Dispute(event.When, &seal)
+		reason = "it goes to another calendar now, and its times are in a zone that only this one defines; move it by hand"
+	}
 	s.dispute(id, result.Outcome)
 	item := s.item(i, result.Outcome, c.to, view.UID)
 	item.Title, item.Reason = view.Text(event.Title), reason

@@ -7,6 +7,7 @@ import (
 
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
 )
 
@@ -151,3 +152,33 @@ func RemoveSpare(calendar string, list []Twins, allow map[string]int, all int) *
 
 // Events is how many objects the calendar holds.
 func (h *Holding) Events() int { return len(h.objects) }
+
+// twinFault says which events claim to be a row's, which of them is most likely
+// the original, and what would be lost with the others.
+func (s *shard) twinFault(c *standing) *fault.Fault {
+	h := s.Holdings[c.from]
+	all := append([]Found{c.found}, h.Claims(c.found.ID)...)
+	read := make([]event.View, len(all))
+	original := -1
+	for i := range all {
+		read[i], _ = event.Read(all[i].Raw(), h.Zones)
+		seal := agree.ParseSeal(read[i].Seal)
+		if original < 0 && !seal.Edited(&read[i].Event, h.Zones) {
+			original = i
+		}
+	}
+	original = max(original, 0)
+	var others []string
+	for i := range all {
+		if i == original {
+			continue
+		}
+		what := "says nothing else"
+		if l := lost(Differences(&read[original].Event, &read[i].Event), 2, Twin{Added: event.Added(all[i].Raw())}); l != "" {
+			what = "has " + l
+		}
+		others = append(others, fmt.Sprintf("the one at %s %s", at(all[i].Object), what))
+	}
+	return fault.Newf("%d events in calendar %s are this one: the one at %s is most likely the original, %s", len(all), h.Name, at(all[original].Object), strings.Join(others, ", ")).
+		Do("remove the others there, or see: almanach twins %s", quoted(h.Name))
+}

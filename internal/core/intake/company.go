@@ -29,8 +29,9 @@ type place struct {
 
 // dated is a row with the day its event starts on.
 type dated struct {
-	row *table.Row
-	day int64
+	row   *table.Row
+	day   int64
+	clock int // moment.NoClock without one
 }
 
 // The least rows that make company, and how far from it a date must be, in
@@ -56,6 +57,7 @@ func (m *Mapping) learnCompany(rows []table.Row) {
 	odd := map[place]string{}
 	oddYear(list, odd)
 	oddOrder(list, odd)
+	oddClock(list, odd)
 	oddMonth(list, odd)
 	m.learnLengths(list)
 	m.company.odd = odd
@@ -72,7 +74,7 @@ func (m *Mapping) starts(rows []table.Row) []dated {
 		}
 		mapper.eval.Load(*r)
 		if v, f := mapper.read(m.start, *r); f == nil && v.HasDate {
-			out = append(out, dated{r, v.Date / day24})
+			out = append(out, dated{r, v.Date / day24, v.Clock})
 		}
 	}
 	return out
@@ -113,6 +115,30 @@ func oddYear(list []dated, odd map[place]string) {
 	}
 	for _, d := range found {
 		odd[d.place()] = fmt.Sprintf("is %s, and nearly all other rows are from %s to %s", d.date(), shortDate(low*day24), shortDate(high*day24))
+	}
+}
+
+// oddClock finds the one time in the night among times of the day: most often
+// 2:30 was meant to be half past two in the afternoon.
+func oddClock(list []dated, odd map[place]string) {
+	var night []dated
+	first, last, timed := 24*3600, 0, 0
+	for _, d := range list {
+		switch {
+		case d.clock == moment.NoClock || d.clock == 0:
+		case d.clock < 6*3600:
+			night = append(night, d)
+			timed++
+		default:
+			first, last = min(first, d.clock), max(last, d.clock)
+			timed++
+		}
+	}
+	if len(night) == 0 || len(night) > max(1, timed/20) || timed < enoughCompany || last >= 21*3600 {
+		return
+	}
+	for _, d := range night {
+		odd[d.place()] = fmt.Sprintf("is at %s, in the night, and the other rows are between %s and %s", showClock(d.clock), showClock(first), showClock(last))
 	}
 }
 

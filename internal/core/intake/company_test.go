@@ -30,6 +30,8 @@ func TestCompany(t *testing.T) {
 		"an overnight":         {mixed, "2026-03-05|20:00|2026-03-06|10:00", ""},
 		"a year among days":    {days, "2026-03-05||2027-03-06|", "would last 367 days, and the other rows hardly more than 2 days"},
 		"a month among days":   {days, "2026-03-05||2026-04-05|", ""},
+		"in the night":         {mixed, "2026-03-05|2:30||4:00", "is at 02:30, in the night, and the other rows are between 08:00 and 08:00"},
+		"early":                {mixed, "2026-03-05|6:30||7:00", ""},
 		"the other way around": {func(i int) string { return fmt.Sprintf("2026-03-%02d|08:00||10:00", 20-i) }, "2026-01-05|08:00||10:00", "is Mon 5 January 2026, and the rows are in order"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -29,7 +29,7 @@ type compilation struct {
 func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.Zone, present time.Time) (*Mapping, []*fault.Fault) {
 	c := &compilation{Compiler: template.NewCompiler(header, in.Words), in: in, dates: in.Dates}
 	c.dates.Zones, c.dates.Present = zones, present
-	m := &Mapping{weekday: -1, Header: header, Zones: zones, Zone: fallback, intake: in, dates: c.dates, compiler: c.Compiler}
+	m := &Mapping{weekday: -1, year: -1, half: -1, Header: header, Zones: zones, Zone: fallback, intake: in, dates: c.dates, compiler: c.Compiler}
 	c.m = m
 	c.dates.From, c.dates.To = c.days(in.Believed, "dates")
 	c.zone()

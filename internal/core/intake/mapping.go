@@ -39,6 +39,7 @@ type Mapping struct {
 	start, end       *moments
 	borrowed         bool // the end's date is the start's own cell
 	company          company
+	year, half       int // columns beside the dates that say their year, and am or pm; -1 for none
 	weekday          int              // column of weekdays that the starts must fit, -1 for none
 	weekdayIn        moment.Languages // of its names
 	length           *template.Template
@@ -136,6 +137,7 @@ func (m *Mapping) Learn(rows []table.Row) {
 	}
 	m.borrowed = m.endBorrows()
 	m.learnWeekdays(rows)
+	m.learnBeside(rows)
 	m.learnCompany(rows)
 }
 

@@ -203,6 +203,26 @@ No|When|From|To
 2|5–7 Mar 2026|22:00|06:00`, `
 20260305T090000/20260305T170000@Europe/Lisbon;FREQ=DAILY;COUNT=3
 20260305T220000/20260306T060000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)`},
+		{"am and pm in a column of their own", "event: { title: '{No}', start: '{Day} {At} {Half}', end: '{Until} {Half}' }\n", `
+No|Day|At|Half|Until
+1|2026-03-05|2:30|PM|3:30
+2|2026-03-05|12:15|a.m.|1:15
+3|2026-03-05|14:30|pm|15:30
+4|2026-03-05|9:30||10:30`, `
+20260305T143000/20260305T153000@Europe/Lisbon
+20260305T001500/20260305T011500@Europe/Lisbon
+held: Half "pm" stands beside 14:30, which is of 24 hours (correct one of them); Half "pm" stands beside 15:30, which is of 24 hours (correct one of them)
+20260305T093000/20260305T103000@Europe/Lisbon`},
+		{"columns beside the dates that nothing reads", "event: { title: '{No}', start: '{Day} {At}' }\nassume: { length: 1h }\n", `
+No|Day|At|Half|Year
+1|5 March 2026|9:30|am|2026
+2|5 March 2026|2:30|PM|2026
+3|5 March|9:30|am|2027
+4|5 March 2026|14:30|pm|`, `
+20260305T093000/20260305T103000@Europe/Lisbon (end assumed: 1h)
+held: the start is read as 02:30, and Half says PM (add {Half} to start, behind the time)
+held: Day "5 March" is read as of 2026, and Year says 2027 (set assume: { year: … }, or write the year into the date)
+20260305T143000/20260305T153000@Europe/Lisbon (end assumed: 1h)`},
 		{"the heading names the zone", "event: { title: '{No}', start: '{ETA (UTC+2)}', end: '{ETD}' }\n", `
 No|ETA (UTC+2)|ETD
 1|2026-03-05 09:00|2026-03-05 10:00

@@ -111,7 +111,7 @@ func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 		f.Field = "start"
 	}
 	if f == nil {
-		f = fault.Join(m.rightWeekday(row, g.start.Date), m.inCompany(row))
+		f = fault.Join(m.rightWeekday(row, g.start.Date), m.fitsBeside(row, g.start), m.inCompany(row))
 	}
 	if f != nil {
 		return event.Span{}, f

@@ -34,6 +34,65 @@ func (m *Mapping) learnWeekdays(rows []table.Row) {
 	}
 }
 
+// yearNames are headings of columns that say in which year the row's date falls.
+var yearNames = []string{"year", "jahr", "année", "annee", "año", "ano", "anno", "jaar"}
+
+// learnBeside finds columns that nothing maps and that say more of the dates and
+// times: their year, or am and pm.
+func (m *Mapping) learnBeside(rows []table.Row) {
+	m.year, m.half = -1, -1
+	if m.start == nil {
+		return
+	}
+	for i := range m.Header {
+		if i < len(m.columns) && m.columns[i] != nil || slices.Contains(m.compiler.Used(), i) {
+			continue
+		}
+		years, halves, filled := 0, 0, 0
+		for _, r := range rows {
+			if r.Fault != nil || !r.Cell(i).Filled() {
+				continue
+			}
+			if filled++; filled > 200 {
+				break
+			}
+			text := strings.TrimSpace(r.Cell(i).Text)
+			if len(text) == 4 && text > "1900" && text < "2200" {
+				years++
+			} else if moment.Half(text) != 0 {
+				halves++
+			} else {
+				break
+			}
+		}
+		switch name := strings.ToLower(strings.TrimSpace(m.Header[i])); {
+		case years > 0 && years == filled && slices.Contains(yearNames, name):
+			m.year = i
+		case halves > 0 && halves == filled:
+			m.half = i
+		}
+	}
+}
+
+// fitsBeside refuses a date or time that a column beside it contradicts.
+func (m *Mapper) fitsBeside(row table.Row, v moment.Value) *fault.Fault {
+	var year, half *fault.Fault
+	if m.year >= 0 && row.Cell(m.year).Filled() {
+		if y := zone.Civil(v.Date).Format("2006"); y != strings.TrimSpace(row.Cell(m.year).Text) {
+			year = m.start.fault(m, row, "is read as of "+y+", and "+m.Header.Label(m.year)+" says "+row.Cell(m.year).Text)
+			year.Do("set assume: { year: … }, or write the year into the date")
+		}
+	}
+	if m.half >= 0 && v.Clock != moment.NoClock {
+		pm := moment.Half(row.Cell(m.half).Text) == 2
+		if row.Cell(m.half).Filled() && pm != (v.Clock >= 12*3600) {
+			half = fault.Newf("the start is read as %s, and %s says %s", showClock(v.Clock), m.Header.Label(m.half), row.Cell(m.half).Text)
+			half.Do("add %s to start, behind the time", "{"+m.Header.Label(m.half)+"}")
+		}
+	}
+	return fault.Join(year, half)
+}
+
 // namesWeekdays tells whether column i has weekdays, and they are those of the
 // rows' dates. It looks at the first rows that have something there.
 func (m *Mapping) namesWeekdays(i int, rows []table.Row) bool {

@@ -42,7 +42,12 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 	}
 	out := none
 	var problem *fault.Fault
+	half, halfAt := 0, 0
 	for _, i := range s.columns {
+		if h := moment.Half(row.Cell(i).Text); h != 0 && len(s.columns) > 1 {
+			half, halfAt = h, i
+			continue
+		}
 		v, f := m.columns[i].Read(row.Cell(i), sent(row))
 		if f == nil && len(s.columns) > 1 {
 			f = m.wrongHalf(i, row.Cell(i), v)
@@ -56,10 +61,33 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 			problem = fault.Join(problem, f)
 		}
 	}
+	if problem == nil && half != 0 {
+		problem = halve(&out.Value, half, row.Cell(halfAt))
+		if problem != nil {
+			problem.Place.Column = m.Header.Label(halfAt)
+		}
+	}
 	if problem != nil {
 		return none, problem
 	}
 	return out, nil
+}
+
+// halve applies an am or pm of a column of its own to the times beside it.
+func halve(v *moment.Value, half int, c table.Cell) *fault.Fault {
+	for _, clock := range []*int{&v.Clock, &v.EndClock} {
+		switch {
+		case *clock == moment.NoClock:
+		case *clock >= 13*3600 || *clock < 3600:
+			return fault.New(c.Text, "stands beside "+showClock(*clock)+", which is of 24 hours").Do("correct one of them")
+		default:
+			*clock %= 12 * 3600
+			if half == 2 {
+				*clock += 12 * 3600
+			}
+		}
+	}
+	return nil
 }
 
 // wrongHalf refuses a time of day among dates, and a date among times of day,

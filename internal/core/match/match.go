@@ -195,6 +195,7 @@ func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.
 	m.take("start", m.moment("start", "end")...)
 	m.take("end", m.moment("end", "start")...)
 	m.leftClocks()
+	m.halves()
 	for _, field := range []string{"zone", "all_day", "length", "location", "description", "url", "categories", "title"} {
 		if col := m.best(field, func(c matchColumn) bool { return !c.temporal || field == "length" }); col >= 0 {
 			m.take(field, col)
@@ -282,6 +283,35 @@ func (m *chooser) leftClocks() {
 		m.choice("end").Sure = Perhaps
 		m.choice("end").guessed = m.header.Label(left[1])
 	}
+}
+
+// halves adds a column of am and pm to the times that it stands behind.
+func (m *chooser) halves() {
+	for i, c := range m.columns {
+		if m.taken[i] || c.Filled == 0 || slices.ContainsFunc(c.Samples, func(s string) bool { return moment.Half(s) == 0 }) {
+			continue
+		}
+		var best *Choice // whose last column stands nearest
+		for _, field := range []string{"start", "end"} {
+			if ch := m.choice(field); ch != nil && (best == nil || near(ch.Indexes, i) < near(best.Indexes, i)) {
+				best = ch
+			}
+		}
+		if best != nil {
+			m.taken[i] = true
+			best.Template += " " + Reference(m.header, i)
+			best.Columns, best.Indexes = append(best.Columns, m.header.Label(i)), append(best.Indexes, i)
+		}
+	}
+}
+
+// near is how far a column stands from the nearest of others.
+func near(columns []int, i int) int {
+	least := 1 << 20
+	for _, c := range columns {
+		least = min(least, max(c-i, i-c))
+	}
+	return least
 }
 
 // series chooses the columns that tell how an event repeats.

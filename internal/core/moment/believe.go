@@ -124,3 +124,25 @@ func IsDay(text string) bool {
 	c.Learn(1, table.Cell{Kind: table.Text, Text: text})
 	return c.dates+c.dateOnly == 1 && !c.Timed() && c.clockOnly == 0
 }
+
+// Half tells whether a text is am or pm and nothing else: 1 for am, 2 for pm, 0
+// for any other.
+func Half(text string) int {
+	if len(text) > 8 {
+		return 0
+	}
+	tokens := scan(text)
+	if len(tokens) == 2 && tokens[1].kind == '.' {
+		tokens = tokens[:1]
+	}
+	if len(tokens) != 1 || tokens[0].kind != 'w' {
+		return 0
+	}
+	switch is := senses()[tokens[0].text].is; {
+	case is&isAM != 0:
+		return 1
+	case is&isPM != 0:
+		return 2
+	}
+	return 0
+}

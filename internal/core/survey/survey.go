@@ -59,6 +59,8 @@ type Survey struct {
 	Carried []string       `json:"carried"`   // columns that seem to be written once and left blank below
 	Choices []match.Choice `json:"-"`
 	Problem *fault.Fault   `json:"-"` // why no intake can be drafted
+
+	traits []match.Traits
 }
 
 // Template gives the template over the columns chosen for a field, "" for none.
@@ -188,6 +190,7 @@ func (s *Surveyor) Finish() *Survey {
 		traits[i] = c.traits
 	}
 	match.Decide(traits)
+	out.traits = traits
 	s.keys()
 	var key []string
 	if len(out.Keys) > 0 {

@@ -53,7 +53,7 @@ func headingOf(name string) heading {
 			depth = max(0, depth-1)
 		case depth > 0:
 			h.beside += string(r)
-		case r == '.' || r == ':':
+		case r == '.' || r == ':' || r == '?' || r == '*':
 			b.WriteByte(' ')
 		case unicode.IsUpper(r) && unicode.IsLower(last):
 			b.WriteString(" " + string(r))

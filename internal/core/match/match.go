@@ -217,9 +217,17 @@ func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.
 	return m.choices, nil
 }
 
-// anyTitle takes the first column of text for the title, else the description,
-// else the key.
+// telling are headings of columns that say what an event is, where none is
+// called a title.
+var telling = []string{"description", "details", "beschreibung", "descripción", "descrizione", "descrição", "omschrijving"}
+
+// anyTitle takes a description for the title, else the first column of text,
+// else what remains.
 func (m *chooser) anyTitle(key []string) {
+	if c := m.choice("description"); c != nil && slices.Contains(telling, m.headings[c.Indexes[0]].text) {
+		c.Field, c.Sure = "title", Likely
+		return
+	}
 	if at := m.firstText(key); at >= 0 {
 		m.take("title", at)
 		return

@@ -58,4 +58,3 @@ func Twins(ctx context.Context, office *Office, req TwinsRequest) (*TwinsReport,
 	l.report.Run = fmt.Sprintf("%s-%s", office.Now.UTC().Format("20060102T150405Z"), office.Run)
 	return out, l.perform(ctx, "twins")
 }
-

@@ -39,7 +39,7 @@ type Mapping struct {
 	start, end       *moments
 	borrowed         bool // the end's date is the start's own cell
 	company          company
-	year, half       int // columns beside the dates that say their year, and am or pm; -1 for none
+	year, half       int              // columns beside the dates that say their year, and am or pm; -1 for none
 	weekday          int              // column of weekdays that the starts must fit, -1 for none
 	weekdayIn        moment.Languages // of its names
 	length           *template.Template

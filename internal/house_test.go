@@ -28,7 +28,7 @@ var floors = [][]string{
 	{"core/plan", "core/reconcile", "core/survey"},
 	{"edge/replace", "edge/source/sheet"},
 	{"edge/source/text", "edge/source/office", "edge/calendar"},
-	{"edge/source/delimited", "edge/source/records", "edge/source/webpage", "edge/source/agenda", "edge/calendar/file", "edge/calendar/folder", "edge/calendar/calendartest"},
+	{"edge/source/delimited", "edge/source/records", "edge/source/webpage", "edge/source/agenda", "edge/calendar/file", "edge/calendar/folder", "edge/calendar/caldav", "edge/calendar/calendartest"},
 	{"edge/source", "edge/desk", "edge/logbook"},
 	{"job"},
 	{"cli/show"},

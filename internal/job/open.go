@@ -17,6 +17,7 @@ import (
 	"almanach/internal/core/plan"
 	"almanach/internal/core/table"
 	"almanach/internal/edge/calendar"
+	"almanach/internal/edge/calendar/caldav"
 	"almanach/internal/edge/calendar/file"
 	"almanach/internal/edge/calendar/folder"
 	"almanach/internal/edge/source"
@@ -263,6 +264,9 @@ func (l *load) spec(to intake.Destination) (calendar.Spec, *fault.Fault) {
 
 // samePath tells whether two names are one calendar.
 func samePath(a, b calendar.Spec) bool {
+	if a.Server.URL != "" || b.Server.URL != "" {
+		return strings.TrimSuffix(a.Server.URL, "/") == strings.TrimSuffix(b.Server.URL, "/")
+	}
 	x, errX := filepath.Abs(a.Path())
 	y, errY := filepath.Abs(b.Path())
 	return errX == nil && errY == nil && x == y
@@ -272,6 +276,10 @@ func samePath(a, b calendar.Spec) bool {
 func (o *Office) openCalendar(ctx context.Context, spec calendar.Spec, create bool) (calendar.Backend, error) {
 	if o.Open != nil {
 		return o.Open(ctx, spec, create)
+	}
+	if spec.Server.URL != "" {
+		spec.Cache = o.Desk.Memory("servers")
+		return opening(caldav.Open(spec, o.Zones))
 	}
 	if spec.Folder != "" {
 		return opening(folder.Open(spec, o.Zones, create))
@@ -302,7 +310,7 @@ func (c *opened) read(ctx context.Context, target bool) ([]*fault.Fault, error) 
 			objects = append(objects, o)
 		case ctx.Err() != nil:
 			return nil, ctx.Err()
-		case errors.Is(err, calendar.ErrDamaged):
+		case errors.Is(err, calendar.ErrDamaged), errors.Is(err, calendar.ErrUnreachable):
 			return warnings, err
 		default:
 			warnings = append(warnings, fault.Of(err))
@@ -393,6 +401,9 @@ func (l *load) placesOf(i int) []int32 {
 // mentions tells whether a calendar says anything of an intake, without reading
 // it through.
 func mentions(spec calendar.Spec, identity string) bool {
+	if spec.Server.URL != "" {
+		return true // what it holds is known from the last time, so asking costs little
+	}
 	paths := []string{spec.File}
 	if spec.Folder != "" {
 		entries, err := os.ReadDir(spec.Folder)

@@ -55,6 +55,9 @@ func (r *record) close() {
 // called is how the logbook calls a calendar: by its place as seen from the
 // desk, so that it is the same from wherever the program is started.
 func (o *Office) called(spec calendar.Spec) string {
+	if spec.Server.URL != "" {
+		return spec.Server.URL
+	}
 	path, errPath := filepath.Abs(spec.Path())
 	dir, errDir := filepath.Abs(o.Desk.Dir)
 	if errPath == nil && errDir == nil {

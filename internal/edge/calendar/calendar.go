@@ -31,8 +31,8 @@ type Result struct {
 type Backend interface {
 	// Entries gives every object of the calendar as it stands, in an order that
 	// does not change by itself. An error stands for an object that cannot be
-	// read, and spoils only itself; one that is ErrDamaged, or the context's,
-	// ends the reading. Objects given before are stale once Apply was called.
+	// read, and spoils only itself; one that is ErrDamaged, ErrUnreachable, or the
+	// context's, ends the reading. Objects given before are stale once Apply was called.
 	Entries(ctx context.Context) iter.Seq2[*ical.Object, error]
 
 	// Zones tells what a TZID means in this calendar, once Entries is read.
@@ -57,14 +57,31 @@ var (
 	// ErrDamaged means that the structure of a calendar is broken, so that it
 	// must not be written.
 	ErrDamaged = errors.New("is damaged and was not touched")
+	// ErrUnreachable means that a calendar cannot be read at all at present.
+	ErrUnreachable = errors.New("cannot be reached")
 )
 
-// Spec says where a calendar is, without opening it. One of File and Folder is
-// set.
+// Server says how a calendar on a server is reached.
+type Server struct {
+	URL      string
+	User     string
+	Password Secret
+	CA       string // file of an authority of one's own, in PEM form
+	Plain    bool   // http without TLS is allowed, to other machines too
+}
+
+// Secret says where a password is. One of its fields is set, or none where there
+// is no password.
+type Secret struct{ Env, File, Command string }
+
+// Spec says where a calendar is, without opening it. One of File, Folder and
+// Server.URL is set.
 type Spec struct {
 	Name   string // as the desk calls it
 	File   string // path of an iCalendar file
 	Folder string // path of a folder with one .ics file for each event
+	Server Server // a calendar on a server (RFC 4791)
+	Cache  string // folder for what is remembered of a server; "" for none
 	Made   bool   // a load makes it, and the folder it is in, where it does not exist
 }
 
@@ -81,6 +98,9 @@ func (e Edit) UID() string {
 
 // Path is where the calendar is, as messages call it.
 func (s Spec) Path() string {
+	if s.Server.URL != "" {
+		return s.Server.URL
+	}
 	if s.Folder != "" {
 		return s.Folder
 	}

@@ -28,6 +28,15 @@ var Definition = []settings.Setting{
 	{Name: "new_calendars", Doc: "A folder; a calendar that an intake names and the desk does not is made there. Without it such rows are held.", Example: "calendars"},
 	{Name: "calendars", Kind: settings.Named, Doc: "The calendars, each under a name you choose.", Fields: []settings.Setting{
 		{Name: "file", Doc: "An iCalendar file, relative to the desk. It is made when something is first loaded into it.", Example: "calendars/berths.ics"},
+		{Name: "caldav", Doc: "Instead of a file: the address of a calendar on a server (CalDAV, RFC 4791).", Example: "https://calendar.tarn-haven.example/clerk/berths/"},
+		{Name: "user", Doc: "The name to log in to the server with.", Example: "clerk"},
+		{Name: "password", Kind: settings.Group, Doc: "Where the password is. It never stands here.", Fields: []settings.Setting{
+			{Name: "env", Doc: "A variable of the environment.", Example: "BERTHS_PASSWORD"},
+			{Name: "file", Doc: "A file, relative to the desk.", Example: "secrets/berths"},
+			{Name: "command", Doc: "A command that writes it.", Example: "pass show calendar"},
+		}},
+		{Name: "ca", Doc: "The certificate of an authority of your own, a PEM file relative to the desk.", Example: "harbour-ca.pem"},
+		{Name: "plain_http", Kind: settings.YesNo, Doc: "Whether http without encryption may be used to another machine. By default only to this one.", Example: "no"},
 		{Name: "folder", Doc: "Instead of a file: a folder with one .ics file for each event, relative to the desk.", Example: "calendars/works"},
 	}},
 }
@@ -81,10 +90,19 @@ func open(dir string) (*Desk, []*fault.Fault) {
 		for _, c := range calendars.Values {
 			spec := calendar.Spec{Name: c.Name, Made: true}
 			file, folder := c.Text("file"), c.Text("folder")
+			server := calendar.Server{URL: c.Text("caldav"), User: c.Text("user"), CA: c.Text("ca"), Plain: c.Yes("plain_http"), Password: calendar.Secret{Env: c.Text("password.env"), File: c.Text("password.file"), Command: c.Text("password.command")}}
+			if server.CA != "" {
+				server.CA = d.Path(server.CA)
+			}
+			if server.Password.File != "" {
+				server.Password.File = d.Path(server.Password.File)
+			}
 			switch {
-			case file != "" && folder != "":
-				faults = append(faults, c.Fault(0, "calendar %s has both a file and a folder", c.Name).Do("keep one"))
+			case file != "" && folder != "" || server.URL != "" && file+folder != "":
+				faults = append(faults, c.Fault(0, "calendar %s has several places", c.Name).Do("keep one of file, folder and caldav"))
 				continue
+			case server.URL != "":
+				spec.Server = server
 			case file != "":
 				spec.File = d.Path(file)
 			case folder != "":

@@ -159,7 +159,7 @@ func taken(t *testing.T, f *fixture) {
 	defer other.Close()
 	for range other.Entries(t.Context()) {
 	}
-	results, err := other.Apply(t.Context(), []calendar.Edit{{New: [][]byte{call("one", "Grey Petrel, again")}}})
+	results, err := other.Apply(t.Context(), []calendar.Edit{{New: [][]byte{call("one", "Grey Petrel\\, again")}}})
 	if err == nil {
 		err = results[0].Err
 	}
@@ -230,7 +230,7 @@ func others(t *testing.T, f *fixture) {
 	f.apply(calendar.Edit{New: [][]byte{theirs}}, calendar.Edit{New: [][]byte{call("two", "Ours")}})
 	f.reopen()
 	before := f.objects()["one"].Raws
-	f.apply(calendar.Edit{Old: f.objects()["two"], New: [][]byte{call("two", "Ours, changed")}}, calendar.Edit{New: [][]byte{call("three", "New")}})
+	f.apply(calendar.Edit{Old: f.objects()["two"], New: [][]byte{call("two", "Ours\\, changed")}}, calendar.Edit{New: [][]byte{call("three", "New")}})
 	f.reopen()
 	after := f.objects()["one"].Raws
 	f.same(before, after)

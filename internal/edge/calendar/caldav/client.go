@@ -1,0 +1,414 @@
+// Package caldav is a calendar on a server (RFC 4791): found again by ETag,
+// created and changed only where nobody was faster, and read back after every
+// write.
+package caldav
+
+import (
+	"bytes"
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/edge/calendar"
+)
+
+// client speaks to one server.
+type client struct {
+	http   *http.Client
+	server *url.URL
+	spec   calendar.Server
+	secret string // read once; never shown
+	once   sync.Mutex
+	asked  bool
+	sleep  func(context.Context, time.Duration) error
+	sent   atomic.Int64 // requests, for those who count
+}
+
+// Limits of one answer and of one request.
+const (
+	maxAnswer = 256 << 20
+	patience  = 5 // times a request is sent at most
+	timeLimit = 2 * time.Minute
+)
+
+// newClient gives a client for a server. Without TLS it only speaks to this
+// machine, unless the desk allows it by name.
+func newClient(spec calendar.Server) (*client, error) {
+	u, err := url.Parse(spec.URL)
+	if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
+		return nil, fault.New(spec.URL, "is not the address of a calendar").Do("write it as https://server/path/")
+	}
+	if u.User != nil {
+		return nil, fault.Newf("the address of a calendar holds a name or a password").Do("give user: and password: beside it, so that no secret stands in almanach.yaml")
+	}
+	if u.Scheme == "http" && !spec.Plain && !loopback(u.Hostname()) {
+		return nil, fault.Newf("%s is not encrypted, so the password could be read on the way", u.Host).Do("write https://, or allow it with plain_http: yes")
+	}
+	if !strings.HasSuffix(u.Path, "/") {
+		u.Path += "/"
+	}
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12}
+	transport.MaxIdleConnsPerHost = workers
+	if spec.CA != "" {
+		pem, err := os.ReadFile(spec.CA)
+		pool := x509.NewCertPool()
+		if err != nil || !pool.AppendCertsFromPEM(pem) {
+			return nil, fault.Newf("holds no certificate").At(fault.Place{File: spec.CA}).Do("give the file of the server's own authority, in PEM form")
+		}
+		transport.TLSClientConfig.RootCAs = pool
+	}
+	c := &client{server: u, spec: spec, sleep: sleep}
+	c.http = &http.Client{Transport: transport, Timeout: timeLimit, CheckRedirect: func(r *http.Request, via []*http.Request) error {
+		switch {
+		case len(via) > 5:
+			return errors.New("it leads in a circle")
+		case r.URL.Host != u.Host || r.URL.Scheme != u.Scheme:
+			return fmt.Errorf("it leads to %s; the password is not sent there", r.URL.Host)
+		}
+		return nil
+	}}
+	return c, nil
+}
+
+func loopback(host string) bool {
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
+}
+
+func sleep(ctx context.Context, d time.Duration) error {
+	t := time.NewTimer(d)
+	defer t.Stop()
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-t.C:
+		return nil
+	}
+}
+
+// password gives the secret, from where the desk says.
+func (c *client) password(ctx context.Context) (string, error) {
+	c.once.Lock()
+	defer c.once.Unlock()
+	if c.asked {
+		return c.secret, nil
+	}
+	from := c.spec.Password
+	switch {
+	case from.Env != "":
+		c.secret = os.Getenv(from.Env)
+		if c.secret == "" {
+			return "", fault.Newf("the password is to be in the variable %s of the environment, which is empty", from.Env).Do("set it, and load again")
+		}
+	case from.File != "":
+		data, err := os.ReadFile(from.File)
+		if err != nil {
+			return "", fault.Newf("the file with the password cannot be read: %w", fault.Bare(err)).At(fault.Place{File: from.File}).FromOutside()
+		}
+		c.secret = strings.TrimRight(string(data), "\r\n")
+	case from.Command != "":
+		ctx, cancel := context.WithTimeout(ctx, time.Minute)
+		defer cancel()
+		out, err := exec.CommandContext(ctx, "sh", "-c", from.Command).Output()
+		if err != nil {
+			return "", fault.Newf("the command that gives the password failed: %w", err).Do("try it by hand: %s", from.Command).FromOutside()
+		}
+		c.secret = strings.TrimRight(string(out), "\r\n")
+	}
+	c.asked = true
+	return c.secret, nil
+}
+
+// request is what is sent.
+type request struct {
+	method, href string
+	body         []byte
+	header       map[string]string
+}
+
+// answer is what came back.
+type answer struct {
+	status int
+	header http.Header
+	body   []byte
+}
+
+// errLost means that a request was sent and nothing is known of what became of
+// it.
+var errLost = errors.New("the connection was lost")
+
+// send sends a request, again where the server asks for patience. once is for
+// what must not be sent again before it is known what became of it.
+func (c *client) send(ctx context.Context, r request, once bool) (*answer, error) {
+	for n := 1; ; n++ {
+		a, err := c.try(ctx, r)
+		wait := time.Duration(0)
+		switch {
+		case ctx.Err() != nil:
+			return nil, ctx.Err()
+		case err != nil:
+			var known *fault.Fault
+			if errors.As(err, &known) {
+				return nil, err
+			}
+			if once || n == patience {
+				return nil, fmt.Errorf("%w: %w", errLost, err)
+			}
+		case a.status == http.StatusTooManyRequests || a.status == http.StatusServiceUnavailable || a.status == http.StatusBadGateway || a.status == http.StatusGatewayTimeout:
+			if n == patience {
+				return nil, c.fault("says that it is too busy (%d)", a.status).Do("load again later; what was written stands").FromOutside()
+			}
+			wait = retryAfter(a.header.Get("Retry-After"))
+		default:
+			return a, nil
+		}
+		if wait == 0 {
+			wait = time.Duration(float64(time.Second) * float64(int(1)<<n) / 4 * (0.5 + rand.Float64()))
+		}
+		if wait > time.Minute {
+			return nil, c.fault("wants %v of rest", wait.Round(time.Second)).Do("load again then; what was written stands").FromOutside()
+		}
+		if err := c.sleep(ctx, wait); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// retryAfter reads how long a server wants to be left alone (RFC 9110 §10.2.3).
+func retryAfter(text string) time.Duration {
+	if n, err := strconv.Atoi(text); err == nil && n > 0 {
+		return time.Duration(n) * time.Second
+	}
+	if t, err := http.ParseTime(text); err == nil {
+		return max(time.Until(t), 0)
+	}
+	return 0
+}
+
+// try sends a request once.
+func (c *client) try(ctx context.Context, r request) (*answer, error) {
+	u := *c.server
+	if r.href != "" {
+		there, err := c.server.Parse(r.href)
+		if err != nil || there.Host != c.server.Host {
+			return nil, c.fault("names %s as a place of its own, which is not on it", fault.Shorten(r.href, 80)).FromOutside()
+		}
+		u = *there
+	}
+	secret, err := c.password(ctx)
+	if err != nil {
+		return nil, err
+	}
+	req, err := http.NewRequestWithContext(ctx, r.method, u.String(), bytes.NewReader(r.body))
+	if err != nil {
+		return nil, err
+	}
+	req.Header.Set("User-Agent", "almanach")
+	for name, value := range r.header {
+		req.Header.Set(name, value)
+	}
+	if c.spec.User != "" || secret != "" {
+		req.SetBasicAuth(c.spec.User, secret)
+	}
+	c.sent.Add(1)
+	resp, err := c.http.Do(req)
+	if err != nil {
+		var tlsErr *tls.CertificateVerificationError
+		var urlErr *url.Error
+		switch {
+		case errors.As(err, &tlsErr):
+			return nil, c.fault("shows a certificate that cannot be trusted: %v", tlsErr.Err).Do("check the address; for an authority of your own give ca: FILE").FromOutside()
+		case errors.As(err, &urlErr) && strings.Contains(urlErr.Err.Error(), "it leads"):
+			return nil, c.fault("sends on to another place: %v", urlErr.Err).Do("give the address that it leads to, if it is yours").FromOutside()
+		}
+		return nil, err
+	}
+	defer resp.Body.Close()
+	body, err := io.ReadAll(io.LimitReader(resp.Body, maxAnswer+1))
+	if err != nil {
+		return nil, err
+	}
+	if len(body) > maxAnswer {
+		return nil, c.fault("answers with more than %d MiB", maxAnswer>>20).FromOutside()
+	}
+	switch resp.StatusCode {
+	case http.StatusUnauthorized:
+		return nil, c.fault("does not accept the name and password").Do("check user and password of the calendar")
+	case http.StatusForbidden:
+		if r.method == "PROPFIND" || r.method == "REPORT" {
+			break
+		}
+	}
+	return &answer{resp.StatusCode, resp.Header, body}, nil
+}
+
+// fault begins a message about the server.
+func (c *client) fault(format string, args ...any) *fault.Fault {
+	return fault.Newf("the server "+c.server.Host+" "+format, args...).At(fault.Place{File: c.server.Redacted()})
+}
+
+// The XML of WebDAV (RFC 4918), as far as it is used.
+type multistatus struct {
+	Responses []response `xml:"DAV: response"`
+	SyncToken string     `xml:"DAV: sync-token"`
+}
+
+type response struct {
+	Href   string     `xml:"DAV: href"`
+	Status string     `xml:"DAV: status"`
+	Stats  []propstat `xml:"DAV: propstat"`
+	Error  *anyXML    `xml:"DAV: error"`
+}
+
+type propstat struct {
+	Status string `xml:"DAV: status"`
+	Prop   prop   `xml:"DAV: prop"`
+}
+
+type anyXML struct {
+	Inner string `xml:",innerxml"`
+}
+
+type prop struct {
+	ETag      string `xml:"DAV: getetag"`
+	Data      string `xml:"urn:ietf:params:xml:ns:caldav calendar-data"`
+	CTag      string `xml:"http://calendarserver.org/ns/ getctag"`
+	SyncToken string `xml:"DAV: sync-token"`
+	Name      string `xml:"DAV: displayname"`
+	Colour    string `xml:"http://apple.com/ns/ical/ calendar-color"`
+	Type      struct {
+		Calendar   *struct{} `xml:"urn:ietf:params:xml:ns:caldav calendar"`
+		Collection *struct{} `xml:"DAV: collection"`
+	} `xml:"DAV: resourcetype"`
+	Privileges []struct {
+		Write *struct{} `xml:"DAV: write"`
+		All   *struct{} `xml:"DAV: all"`
+		Bind  *struct{} `xml:"DAV: bind"`
+		Read  *struct{} `xml:"DAV: read"`
+	} `xml:"DAV: current-user-privilege-set>privilege"`
+	Principal struct {
+		Href string `xml:"DAV: href"`
+	} `xml:"DAV: current-user-principal"`
+	Home struct {
+		Href string `xml:"DAV: href"`
+	} `xml:"urn:ietf:params:xml:ns:caldav calendar-home-set"`
+}
+
+// found gives the properties of a response that the server has.
+func (r *response) found() (prop, bool) {
+	for _, s := range r.Stats {
+		if s.Status == "" || strings.Contains(s.Status, " 200 ") {
+			return s.Prop, true
+		}
+	}
+	return prop{}, false
+}
+
+// gone tells whether a response says that its resource is not there.
+func (r *response) gone() bool {
+	status := r.Status
+	if status == "" && len(r.Stats) == 1 {
+		status = r.Stats[0].Status
+	}
+	return strings.Contains(status, " 404 ") || strings.Contains(status, " 410 ")
+}
+
+// parse reads a multistatus answer.
+func (c *client) parse(a *answer) (*multistatus, error) {
+	if a.status == http.StatusNotFound {
+		return nil, c.fault("has no calendar there").Do("check its address; almanach calendars URL lists those of an account")
+	}
+	if a.status != http.StatusMultiStatus {
+		what := fmt.Sprintf("(%d)", a.status)
+		if text := bytes.TrimSpace(a.body); bytes.HasPrefix(text, []byte("<!DOCTYPE html")) || bytes.HasPrefix(text, []byte("<html")) {
+			what = "with a web page " + what
+		}
+		return nil, c.fault("does not answer as a calendar server, but %s", what).Do("check the address of the calendar")
+	}
+	var m multistatus
+	d := xml.NewDecoder(bytes.NewReader(a.body))
+	d.Strict = true
+	if err := d.Decode(&m); err != nil {
+		return nil, c.fault("answers with XML that cannot be read: %w", err).FromOutside()
+	}
+	return &m, nil
+}
+
+const xmlHead = `<?xml version="1.0" encoding="utf-8"?>` + "\n"
+
+// propfind asks for properties (RFC 4918 §9.1).
+func (c *client) propfind(ctx context.Context, href, depth, props string) (*multistatus, error) {
+	body := xmlHead + `<propfind xmlns="DAV:" xmlns:C="urn:ietf:params:xml:ns:caldav" xmlns:S="http://calendarserver.org/ns/" xmlns:A="http://apple.com/ns/ical/"><prop>` + props + `</prop></propfind>`
+	a, err := c.send(ctx, request{"PROPFIND", href, []byte(body), map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}}, false)
+	if err != nil {
+		return nil, err
+	}
+	return c.parse(a)
+}
+
+// report asks a question of a calendar.
+func (c *client) report(ctx context.Context, depth, body string) (*answer, error) {
+	return c.send(ctx, request{"REPORT", "", []byte(xmlHead + body), map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}}, false)
+}
+
+// batch is how many resources are asked for at once.
+const batch = 100
+
+// multiget reads resources (RFC 4791 §7.9). What is not there any more is left
+// out.
+func (c *client) multiget(ctx context.Context, hrefs []string, yield func(href, etag, data string)) error {
+	for len(hrefs) > 0 {
+		n := min(batch, len(hrefs))
+		var b strings.Builder
+		b.WriteString(`<C:calendar-multiget xmlns="DAV:" xmlns:C="urn:ietf:params:xml:ns:caldav"><prop><getetag/><C:calendar-data/></prop>`)
+		for _, h := range hrefs[:n] {
+			b.WriteString("<href>")
+			if err := xml.EscapeText(&b, []byte(h)); err != nil {
+				return err
+			}
+			b.WriteString("</href>")
+		}
+		b.WriteString("</C:calendar-multiget>")
+		a, err := c.report(ctx, "1", b.String())
+		if err != nil {
+			return err
+		}
+		m, err := c.parse(a)
+		if err != nil {
+			return err
+		}
+		for i := range m.Responses {
+			if p, ok := m.Responses[i].found(); ok && p.Data != "" {
+				yield(c.path(m.Responses[i].Href), p.ETag, p.Data)
+			}
+		}
+		hrefs = hrefs[n:]
+	}
+	return nil
+}
+
+// path gives an href as a path of the server, in one spelling.
+func (c *client) path(href string) string {
+	u, err := c.server.Parse(href)
+	if err != nil {
+		return href
+	}
+	return u.EscapedPath()
+}

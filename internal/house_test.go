@@ -29,7 +29,7 @@ var floors = [][]string{
 	{"edge/replace", "edge/source/sheet"},
 	{"edge/source/text", "edge/source/office", "edge/calendar"},
 	{"edge/source/delimited", "edge/source/records", "edge/source/webpage", "edge/source/agenda", "edge/calendar/file", "edge/calendar/folder", "edge/calendar/caldav", "edge/calendar/calendartest"},
-	{"edge/source", "edge/desk", "edge/logbook"},
+	{"edge/source", "edge/desk", "edge/logbook", "edge/standin"},
 	{"job"},
 	{"cli/show"},
 	{"cli"},

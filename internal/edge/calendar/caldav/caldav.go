@@ -226,10 +226,10 @@ func (c *Calendar) sync(ctx context.Context) (bool, error) {
 	for i := range m.Responses {
 		r := &m.Responses[i]
 		href := c.path(r.Href)
-		switch p, ok := r.found(); {
+		switch p, _ := r.found(); {
 		case r.gone():
 			delete(c.known.Items, href)
-		case ok && !strings.HasSuffix(href, "/") && (p.ETag == "" || c.known.Items[href].ETag != p.ETag):
+		case !strings.HasSuffix(href, "/") && (p.ETag == "" || c.known.Items[href].ETag != p.ETag):
 			wanted = append(wanted, href)
 		}
 	}

@@ -323,11 +323,7 @@ func (r *response) found() (prop, bool) {
 
 // gone tells whether a response says that its resource is not there.
 func (r *response) gone() bool {
-	status := r.Status
-	if status == "" && len(r.Stats) == 1 {
-		status = r.Stats[0].Status
-	}
-	return strings.Contains(status, " 404 ") || strings.Contains(status, " 410 ")
+	return strings.Contains(r.Status, " 404 ") || strings.Contains(r.Status, " 410 ")
 }
 
 // parse reads a multistatus answer.

@@ -66,6 +66,10 @@ func scratch(t *testing.T) string {
 // suite runs the suite of all calendars against a server: each test in a calendar
 // of its own.
 func suite(t *testing.T, base, user string) {
+	suiteWith(t, base, calendar.Server{User: user}, func(*Calendar) {})
+}
+
+func suiteWith(t *testing.T, base string, server calendar.Server, change func(*Calendar)) {
 	book, err := zone.NewBook(nil)
 	require.NoError(t, err)
 	n := 0
@@ -78,8 +82,10 @@ func suite(t *testing.T, base, user string) {
 			cache = t.TempDir()
 		}
 		open := func() calendar.Backend {
-			c, err := Open(calendar.Spec{Name: "c", Server: calendar.Server{URL: address, User: user}, Cache: cache}, book)
+			server.URL = address
+			c, err := Open(calendar.Spec{Name: "c", Server: server, Cache: cache}, book)
 			require.NoError(t, err)
+			change(c)
 			return c
 		}
 		c := open().(*Calendar)

@@ -47,7 +47,7 @@ func TestScripts(t *testing.T) {
 			})
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "killed": killed, "battered": battered, "json": compactJSON, "bytes": writeBytes, "bombs": bombs, "interrupted": interrupted,
+			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "killed": killed, "battered": battered, "served": served, "json": compactJSON, "bytes": writeBytes, "bombs": bombs, "interrupted": interrupted,
 		},
 	})
 }

@@ -201,6 +201,8 @@ func (p *Printer) Undo(r *job.Report, run *logbook.Run, z *zone.Zone, written bo
 	}
 	p.line("")
 	switch {
+	case len(r.Items) == 0:
+		p.line("the run wrote nothing, so there is nothing to take back")
 	case !written:
 		p.line("nothing was written: this is a preview; do it with: almanach undo %d --yes", run.Number())
 	case len(r.Edits) == 0 || len(r.Guards) > 0:

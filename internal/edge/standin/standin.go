@@ -129,13 +129,20 @@ func (s *Server) Requests() int {
 	return s.requests
 }
 
-// Make makes a calendar.
-func (s *Server) Make(name string) {
+// Make makes a calendar, where it is not there.
+func (s *Server) Make(name string) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.calendars[name] == nil {
-		s.calendars[name] = newCollection(name)
+	if s.calendars[name] != nil {
+		return nil
 	}
+	if s.dir != "" {
+		if err := os.MkdirAll(filepath.Join(s.dir, name), 0o755); err != nil {
+			return err
+		}
+	}
+	s.calendars[name] = newCollection(name)
+	return nil
 }
 
 // ServeHTTP implements http.Handler.

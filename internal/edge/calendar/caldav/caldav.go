@@ -554,3 +554,114 @@ type unreachable struct{ error }
 
 func (unreachable) Is(target error) bool { return target == calendar.ErrUnreachable }
 func (u unreachable) Unwrap() error      { return u.error }
+
+// Listed is one calendar of an account.
+type Listed struct {
+	URL    string `json:"url"`
+	Name   string `json:"name"`
+	Colour string `json:"colour,omitempty"`
+	Write  bool   `json:"write"`
+}
+
+// List finds the calendars of an account from an address on its server: of the
+// account itself, of one calendar, or of the server (RFC 6764 §6).
+func (c *Calendar) List(ctx context.Context) ([]Listed, error) {
+	home := ""
+	for _, at := range []string{"", "/.well-known/caldav", "/"} {
+		m, err := c.propfind(ctx, at, "0", "<resourcetype/><current-user-principal/><C:calendar-home-set/>")
+		if err != nil {
+			if at == "/" {
+				return nil, err
+			}
+			continue
+		}
+		if home = c.homeOf(ctx, m); home != "" {
+			break
+		}
+	}
+	m, err := c.propfind(ctx, home, "1", "<resourcetype/><displayname/><A:calendar-color/><current-user-privilege-set/>")
+	if err != nil {
+		return nil, err
+	}
+	var out []Listed
+	for i := range m.Responses {
+		p, ok := m.Responses[i].found()
+		if !ok || p.Type.Calendar == nil {
+			continue
+		}
+		u, err := c.server.Parse(m.Responses[i].Href)
+		if err != nil {
+			continue
+		}
+		l := Listed{URL: u.String(), Name: p.Name, Colour: p.Colour, Write: len(p.Privileges) == 0}
+		for _, may := range p.Privileges {
+			l.Write = l.Write || may.Write != nil || may.All != nil || may.Bind != nil
+		}
+		if l.Name == "" {
+			l.Name = pathBase(u.Path)
+		}
+		out = append(out, l)
+	}
+	return out, nil
+}
+
+// homeOf gives where the calendars of an account are, "" where that cannot be
+// told from what was found.
+func (c *Calendar) homeOf(ctx context.Context, m *multistatus) string {
+	if len(m.Responses) == 0 {
+		return ""
+	}
+	p, _ := m.Responses[0].found()
+	if p.Home.Href != "" {
+		return p.Home.Href
+	}
+	if p.Principal.Href == "" {
+		return ""
+	}
+	m, err := c.propfind(ctx, p.Principal.Href, "0", "<C:calendar-home-set/>")
+	if err != nil || len(m.Responses) == 0 {
+		return ""
+	}
+	p, _ = m.Responses[0].found()
+	return p.Home.Href
+}
+
+// Check tries what a load needs: that the calendar is there, and that an event
+// can be made, changed and removed. It leaves nothing behind.
+func (c *Calendar) Check(ctx context.Context, uid string) error {
+	for _, err := range c.Entries(ctx) {
+		if errors.Is(err, calendar.ErrUnreachable) || ctx.Err() != nil {
+			return err
+		}
+	}
+	probe := func(title string) [][]byte {
+		return [][]byte{[]byte("BEGIN:VEVENT\r\nUID:" + uid + "\r\nDTSTAMP:20000101T000000Z\r\nDTSTART:20000101T000000Z\r\nDTEND:20000101T000000Z\r\nSUMMARY:" + title + "\r\nX-ALMANACH-CHECK:1\r\nEND:VEVENT\r\n")}
+	}
+	last, err := c.Apply(ctx, []calendar.Edit{{New: probe("Check")}})
+	if err == nil {
+		err = last[0].Err
+	}
+	if err != nil {
+		return err
+	}
+	stripped := !bytes.Contains(last[0].Held.Raws[0], []byte("X-ALMANACH-CHECK"))
+	for _, edit := range [][][]byte{probe("Check again"), nil} {
+		for o, err := range c.Entries(ctx) {
+			if err != nil || o.UID != uid {
+				continue
+			}
+			done, err := c.Apply(ctx, []calendar.Edit{{Old: o, New: edit}})
+			if err == nil {
+				err = done[0].Err
+			}
+			if err != nil {
+				return err
+			}
+			break
+		}
+	}
+	if stripped {
+		return c.fault("does not keep properties of our own: events are known there by their UID alone, and what people change is not told from what a load wrote")
+	}
+	return nil
+}

@@ -150,6 +150,12 @@ type answer struct {
 	body   []byte
 }
 
+// lost is an error after which nothing is known of a request.
+type lost struct{ error }
+
+func (lost) Is(target error) bool { return target == errLost }
+func (l lost) Unwrap() error      { return l.error }
+
 // errLost means that a request was sent and nothing is known of what became of
 // it.
 var errLost = errors.New("the connection was lost")
@@ -169,7 +175,7 @@ func (c *client) send(ctx context.Context, r request, once bool) (*answer, error
 				return nil, err
 			}
 			if once || n == patience {
-				return nil, fmt.Errorf("%w: %w", errLost, err)
+				return nil, c.fault("cannot be reached: %w", lost{fault.Bare(err)}).Do("check the address and the network, then load again; what was written stands").FromOutside()
 			}
 		case a.status == http.StatusTooManyRequests || a.status == http.StatusServiceUnavailable || a.status == http.StatusBadGateway || a.status == http.StatusGatewayTimeout:
 			if n == patience {

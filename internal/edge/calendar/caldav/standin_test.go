@@ -114,9 +114,17 @@ func TestUnreachable(t *testing.T) {
 	require.NoError(t, err)
 	mux := http.NewServeMux()
 	mux.HandleFunc("/page/", func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "<!DOCTYPE html><p>Welcome") })
-	mux.HandleFunc("/garbage/", func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(207); fmt.Fprint(w, "<multistatus xmlns=\"DAV:\"><resp") })
-	mux.HandleFunc("/away/", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "http://127.0.0.1:1/other/", http.StatusFound) })
-	mux.HandleFunc("/busy/", func(w http.ResponseWriter, _ *http.Request) { w.Header().Set("Retry-After", "3600"); w.WriteHeader(429) })
+	mux.HandleFunc("/garbage/", func(w http.ResponseWriter, _ *http.Request) {
+		w.WriteHeader(207)
+		fmt.Fprint(w, "<multistatus xmlns=\"DAV:\"><resp")
+	})
+	mux.HandleFunc("/away/", func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, "http://127.0.0.1:1/other/", http.StatusFound)
+	})
+	mux.HandleFunc("/busy/", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Retry-After", "3600")
+		w.WriteHeader(429)
+	})
 	other := httptest.NewServer(mux)
 	defer other.Close()
 	secure := httptest.NewTLSServer(mux)

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"almanach/internal/core/settings"
+	"almanach/internal/edge/calendar"
 )
 
 const manualHead = `# The desk's file
@@ -76,12 +77,19 @@ func TestFind(t *testing.T) {
 	spec, f := d.Calendar("works", true)
 	require.Nil(t, f)
 	assert.Equal(t, filepath.Join(dir, "w"), spec.Path())
-	for text, want := range map[string]string{"{ file: b.ics, folder: w }": "both a file and a folder", "{}": "has no place"} {
+	for text, want := range map[string]string{"{ file: b.ics, folder: w }": "has several places", "{ file: b.ics, caldav: 'https://a.example/' }": "has several places", "{}": "has no place"} {
 		write("almanach.yaml", "calendars: { c: "+text+" }\n")
 		_, faults = Find(dir)
 		require.NotEmpty(t, faults, text)
 		assert.Contains(t, faults[0].Error(), want)
 	}
+	write("almanach.yaml", "calendars: { c: { caldav: 'https://a.example/c/', user: clerk, password: { file: secret }, ca: ca.pem } }\n")
+	d, faults = Find(dir)
+	require.Empty(t, faults)
+	spec, f = d.Calendar("c", true)
+	require.Nil(t, f)
+	assert.Equal(t, "https://a.example/c/", spec.Path())
+	assert.Equal(t, calendar.Server{URL: "https://a.example/c/", User: "clerk", Password: calendar.Secret{File: filepath.Join(dir, "secret")}, CA: filepath.Join(dir, "ca.pem")}, spec.Server)
 	write("almanach.yaml", "zone: Europe/Lisbon\n")
 	write("intakes/a.yaml", "identity: one\nkey: K\ninto: c\nevent: { title: '{T}', start: '{S}' }\n")
 	write("intakes/b.yaml", "identity: one\nkey: K\ninto: c\nevent: { title: '{T}', start: '{S}' }\n")

@@ -55,3 +55,41 @@ func TestPrivateZones(t *testing.T) {
 	w.calendars["berths"] = []*ical.Object{{UID: o.UID, Raws: [][]byte{c.Bytes()}}}
 	assert.Contains(t, told(w.load(daily, moved)), "its times are in a zone that only this one defines; move it by hand")
 }
+
+// A move of an event that people worked on is stopped half way: what stands in
+// both calendars is taken out of the old one, where nothing is lost with it.
+func TestStoppedMove(t *testing.T) {
+	rows := "No|Title|Day|At|Into|Rep\n1|Watch|2026-04-05|08:00|berths|FREQ=DAILY;COUNT=9"
+	moved := strings.Replace(rows, "berths", "works", 1)
+	for name, c := range map[string]struct {
+		meanwhile func(*world)
+		kept      bool
+	}{
+		"nothing more":             {func(*world) {}, false},
+		"a comment in the old one": {func(w *world) { w.edit("berths", "1", "COMMENT", "Later") }, true},
+		"a title in the old one":   {func(w *world) { w.edit("berths", "1", "SUMMARY", "Later") }, true},
+		"a date in the old one":    {func(w *world) { w.add("berths", "1", "RECURRENCE-ID:20260407T070000Z", "DTSTART:20260407T100000Z") }, true},
+		"more in the new one":      {func(w *world) { w.edit("works", "1", "COMMENT", "Later"); w.edit("works", "1", "X-MORE", "1") }, false},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := newWorld(t, "berths", "works")
+			w.load(daily, rows)
+			w.edit("berths", "1", "SUMMARY", "By hand")
+			w.edit("berths", "1", "X-THEIRS", "1")
+			w.add("berths", "1", "RECURRENCE-ID:20260406T070000Z", "DTSTART:20260406T100000Z")
+			p, err := w.plan(daily, moved)
+			require.NoError(t, err)
+			require.Len(t, p.Edits, 2)
+			p.Edits = p.Edits[:1]
+			w.apply(p)
+			c.meanwhile(w)
+			w.load(daily, moved)
+			assert.Len(t, w.calendars["works"], 1)
+			if c.kept {
+				assert.Len(t, w.calendars["berths"], 1)
+			} else {
+				assert.Empty(t, w.calendars["berths"])
+			}
+		})
+	}
+}

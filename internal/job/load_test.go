@@ -32,11 +32,16 @@ func harbour(t *testing.T, settings string) (*Office, string) {
 	t.Helper()
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, desk.FileName), []byte("zone: Europe/Lisbon\n"+settings), 0o600))
-	d, faults := desk.Find(dir)
-	require.Empty(t, faults)
 	zones, err := zone.NewBook(nil)
 	require.NoError(t, err)
-	return &Office{Desk: d, Zones: zones, Now: time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC), Run: "1"}, dir
+	return &Office{Desk: deskOf(t, dir), Zones: zones, Now: time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC), Run: "1"}, dir
+}
+
+func deskOf(t *testing.T, dir string) *desk.Desk {
+	t.Helper()
+	d, faults := desk.Find(dir)
+	require.Empty(t, faults)
+	return d
 }
 
 // request gives a load of rows by an intake of the desk.

@@ -186,7 +186,11 @@ func (c *client) send(ctx context.Context, r request, once bool) (*answer, error
 			return a, nil
 		}
 		if wait == 0 {
-			wait = time.Duration(float64(time.Second) * float64(int(1)<<n) / 4 * (0.5 + rand.Float64()))
+			unit := time.Second
+			if loopback(c.server.Hostname()) { // nobody else is in its way
+				unit /= 50
+			}
+			wait = time.Duration(float64(unit) * float64(int(1)<<n) / 4 * (0.5 + rand.Float64()))
 		}
 		if wait > time.Minute {
 			return nil, c.fault("wants %v of rest", wait.Round(time.Second)).Do("load again then; what was written stands").FromOutside()

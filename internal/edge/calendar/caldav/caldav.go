@@ -479,7 +479,7 @@ func (c *Calendar) judge(a *answer, r request, e calendar.Edit) error {
 	}
 	reason := refusal(a)
 	switch {
-	case strings.Contains(reason, "no-uid-conflict"):
+	case e.Old == nil && (reason == "no-uid-conflict" || reason == "unique-scheduling-object-resource"):
 		return c.exists()
 	case reason == "":
 		reason = http.StatusText(a.status)

@@ -90,6 +90,10 @@ func suiteWith(t *testing.T, base string, server calendar.Server, change func(*C
 		}
 		c := open().(*Calendar)
 		require.NoError(t, c.Make(context.Background(), "Berths"))
+		t.Cleanup(func() { // some servers take one UID once for all calendars of a user
+			_, err := c.send(context.Background(), request{http.MethodDelete, "", nil, nil}, false)
+			require.NoError(t, err)
+		})
 		return open
 	})
 }

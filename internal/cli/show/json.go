@@ -111,6 +111,10 @@ type loadJSON struct {
 	Notes  []string    `json:"notes,omitempty"`
 	NoGone string      `json:"nothing_removed,omitempty"`
 
+	Zone    string   `json:"zone,omitempty"`    // of times that name none
+	Unused  []string `json:"unused,omitempty"`  // columns that nothing uses
+	Remarks []string `json:"remarks,omitempty"` // on the source: what of it was not read, headings within it
+
 	Guards  []guardJSON   `json:"guards,omitempty"`
 	Written []writtenJSON `json:"written,omitempty"`
 	Error   []errorJSON   `json:"error,omitempty"`
@@ -145,6 +149,7 @@ func LoadJSON(name string, r *job.Report, err error) any {
 		return out
 	}
 	out.Run, out.Totals, out.Past, out.Notes, out.NoGone = r.Run, r.Totals, r.Plan.Past, r.Notes, r.NoGone
+	out.Zone, out.Unused, out.Remarks = r.Zone, r.Unused, r.Remarks
 	for n := range r.Items {
 		out.Items = append(out.Items, itemOf(r, &r.Items[n]))
 	}

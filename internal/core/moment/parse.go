@@ -508,6 +508,14 @@ func (p *parser) word() bool {
 		p.iso = true
 		p.at++
 		return true
+	}
+	return p.joining(t, s)
+}
+
+// joining reads a word that joins two parts, begins a range or ends one; else a
+// zone.
+func (p *parser) joining(t token, s sense) bool {
+	switch {
 	case s.is&isRange != 0 && p.side == 0 && p.started() && !p.linksHere(s):
 		return p.turn(1)
 	case t.text == "às" && p.side == 0 && p.half().clock != noClock: // das 10h às 12h

@@ -347,22 +347,29 @@ func (s *shard) settle(i int, id identity.ID, c standing) {
 		item.Outcome = agree.Changed
 		item.Fields = append(item.Fields, Difference{Field: "key", Wanted: item.Key, Calendar: c.old, Outcome: agree.Changed})
 	}
-	var made *change
-	if result.Outcome != agree.Disputed {
-		if result.Write != 0 || result.Reseal {
-			made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, text: rewrite(c.found.Raw(), &result, w, view.Sequence, s.Stamp, s.marks(i, id, marked), s.zoneNames(c.to))}
-		}
-		if c.moves() && w.Recurrence.IsZero() { // a date of a series goes with it
-			item.Outcome = agree.Changed
-			item.Fields = append(item.Fields, Difference{Field: "calendar", Wanted: s.Holdings[c.to].Name, Calendar: h.Name, Outcome: agree.Changed})
-			if made == nil {
-				made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, text: c.found.Raw()}
-			}
-			s.taken = append(s.taken, item.Key)
-		}
-	}
+	made := s.made(i, id, c, &result, &item, &view, marked)
 	s.totals.count(item.Outcome)
 	s.add(item, made)
+}
+
+// made gives what a compared event is to be changed into, nil for nothing. An
+// event that goes to another calendar changes by that alone.
+func (s *shard) made(i int, id identity.ID, c standing, result *agree.Result, item *Item, view *event.View, marked bool) (made *change) {
+	if result.Outcome == agree.Disputed {
+		return nil
+	}
+	if result.Write != 0 || result.Reseal {
+		made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, text: rewrite(c.found.Raw(), result, &s.wanted, view.Sequence, s.Stamp, s.marks(i, id, marked), s.zoneNames(c.to))}
+	}
+	if c.moves() && s.wanted.Recurrence.IsZero() { // a date of a series goes with it
+		item.Outcome = agree.Changed
+		item.Fields = append(item.Fields, Difference{Field: "calendar", Wanted: s.Holdings[c.to].Name, Calendar: s.Holdings[c.from].Name, Outcome: agree.Changed})
+		if made == nil {
+			made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, text: c.found.Raw()}
+		}
+		s.taken = append(s.taken, item.Key)
+	}
+	return made
 }
 
 // dispute notes that a series is disputed, so that its dates wait for it.

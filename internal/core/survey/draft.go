@@ -56,21 +56,7 @@ func (s *Survey) Write(d Draft) string {
 	s.writeKey(line)
 	s.writeInto(line, d)
 	line("event:", "")
-	for _, field := range fields {
-		if text := s.Template(field); text != "" {
-			sure := match.Perhaps
-			for _, c := range s.Choices {
-				if c.Field == field {
-					sure = c.Sure
-				}
-			}
-			if field == "attendees" && sure == match.Perhaps {
-				line("  # "+field+": "+strconv.Quote(text), "if they take part")
-				continue
-			}
-			line("  "+field+": "+strconv.Quote(text), sure.String())
-		}
-	}
+	s.writeFields(line)
 	s.writeStart(line, d.Header)
 	if s.Template("title") == "" {
 		line("  # title: \"{…}\"", "say what the events are called")
@@ -89,6 +75,25 @@ func (s *Survey) Write(d Draft) string {
 		line("# cancel_when: '…'", "a condition; the event of such a row is cancelled")
 	}
 	return b.String()
+}
+
+// writeFields writes the columns chosen for the fields, and how sure each is.
+func (s *Survey) writeFields(line func(string, string)) {
+	for _, field := range fields {
+		if text := s.Template(field); text != "" {
+			sure := match.Perhaps
+			for _, c := range s.Choices {
+				if c.Field == field {
+					sure = c.Sure
+				}
+			}
+			if field == "attendees" && sure == match.Perhaps {
+				line("  # "+field+": "+strconv.Quote(text), "if they take part")
+				continue
+			}
+			line("  "+field+": "+strconv.Quote(text), sure.String())
+		}
+	}
 }
 
 // writeStart says which columns hold dates where none was chosen as the start.

@@ -65,12 +65,7 @@ func (w *worksheet) readCell() error {
 	if column >= sheet.MaxColumns {
 		return w.fail("the row has more than %d columns, the most a workbook can have", sheet.MaxColumns)
 	}
-	format := style{kind: table.Number}
-	if head.style >= 0 && head.style < len(w.styles) {
-		format = w.styles[head.style]
-	} else if head.style < 0 && len(w.styles) > 0 {
-		format = w.styles[0]
-	}
+	format := w.styleOf(head.style)
 	value, formula, found, runs := "", false, false, false
 	for w.xml.open {
 		k := w.xml.next()
@@ -119,6 +114,17 @@ func (w *worksheet) readCell() error {
 	}
 	w.cells[column] = c
 	return nil
+}
+
+// styleOf gives the style of a number, the first where a cell names none.
+func (w *worksheet) styleOf(n int) style {
+	format := style{kind: table.Number}
+	if n >= 0 && n < len(w.styles) {
+		format = w.styles[n]
+	} else if n < 0 && len(w.styles) > 0 {
+		format = w.styles[0]
+	}
+	return format
 }
 
 // tooLong tells whether a shared text is longer than a cell can be.

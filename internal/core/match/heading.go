@@ -119,6 +119,9 @@ func (h heading) says(what string) bool {
 // rank gives how well column i names a field, from 1, or 0 when it does not.
 func (m *matcher) rank(field string, i int) int {
 	h := m.headings[i]
+	if figures := i < len(m.figures) && m.figures[i]; (h.text == "hours" || h.text == "stunden") && figures != (field == "length") {
+		return 0 // bare numbers of hours are a length, anything else is when it is open
+	}
 	// Ships arrive before they leave, ferries leave before they arrive: which of
 	// the two is the start is told by which column comes first.
 	own, other := names("arrival"), names("departure")

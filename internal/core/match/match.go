@@ -68,10 +68,8 @@ func (t *Traits) Learn(cell table.Cell) {
 	if t.Mails == t.Filled-1 && strings.Contains(text, "@") {
 		t.Mails++
 	}
-	if t.Figures == t.Filled-1 {
-		if _, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64); err == nil {
-			t.Figures++
-		}
+	if _, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64); err == nil {
+		t.Figures++
 	}
 	if t.Lists == t.Filled-1 && weekdays(text) {
 		t.Lists++
@@ -178,6 +176,7 @@ func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.
 	Decide(traits)
 	for i := range header {
 		m.headings = append(m.headings, headingOf(header.Label(i)))
+		m.figures = append(m.figures, i < len(traits) && traits[i].Filled > 0 && traits[i].Figures*2 >= traits[i].Filled)
 	}
 	for i, t := range traits {
 		c := matchColumn{Traits: t, temporal: t.Column.Holds(t.Filled - t.Bad), role: t.Column.Mostly()}
@@ -190,6 +189,7 @@ func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.
 		}
 		m.columns = append(m.columns, c)
 	}
+	m.unreadClocks()
 	m.findOrder()
 	m.weekly()
 	m.take("start", m.moment("start", "end")...)
@@ -238,6 +238,28 @@ func (m *chooser) anyTitle(key []string) {
 	}
 	if at := m.firstText(nil); at >= 0 {
 		m.take("title", at)
+	}
+}
+
+// unreadClocks takes columns called Start or End for times of day where another
+// column holds the dates, though few of their cells can be read: their rows are
+// then held, and not loaded as whole days.
+func (m *chooser) unreadClocks() {
+	dated := slices.ContainsFunc(m.columns, func(c matchColumn) bool { return c.temporal && c.role == moment.DateRole && !c.Column.Timed() })
+	for i := range m.columns {
+		c, h := &m.columns[i], m.headings[i]
+		if c.temporal || c.Filled == 0 || !dated || len(h.words) != 1 || !h.says("start") && !h.says("end") {
+			continue
+		}
+		numbers := 0
+		for _, s := range c.Samples {
+			if strings.ContainsFunc(s, unicode.IsDigit) {
+				numbers++
+			}
+		}
+		if numbers*2 >= len(c.Samples) {
+			c.temporal, c.role = true, moment.ClockRole
+		}
 	}
 }
 
@@ -417,7 +439,7 @@ func (m *chooser) people() {
 // unit adds to bare numbers of a length the unit that its heading has.
 func (m *chooser) unit() {
 	c := m.choice("length")
-	if c == nil || len(c.Indexes) != 1 || m.columns[c.Indexes[0]].Figures < m.columns[c.Indexes[0]].Filled {
+	if c == nil || len(c.Indexes) != 1 || !m.figures[c.Indexes[0]] {
 		return
 	}
 	h := m.headings[c.Indexes[0]]
@@ -507,6 +529,7 @@ const sampled = 1000
 type matcher struct {
 	header   table.Header
 	headings []heading
+	figures  []bool // columns of bare numbers, mostly
 	columns  []matchColumn
 	taken    map[int]bool
 

@@ -436,7 +436,7 @@ func (c *Column) plausible(y int) bool {
 		return true
 	}
 	present := c.set.Present.Year()
-	return max(y-present, present-y) <= loneYears
+	return max(y-present, present-y) <= nearYears
 }
 
 func monthLength(y, m int) int {

@@ -642,6 +642,12 @@ func (p *parser) zoneName() bool {
 func (p *parser) finish() {
 	s := &p.out
 	a, b := &s.halves[0], &s.halves[1]
+	if d := &b.date; a.date.form == dayOnly && d.form == threeNum { // 7.-9.3.2026: the day stands first
+		if d.b < 1 || d.b > 12 {
+			return
+		}
+		d.form, d.a, d.b = named, d.b, d.a
+	}
 	switch {
 	case b.hour != noClock: // 9.30-11, 9am-12, noon-2
 		if b.clock = b.hour * 3600; a.half && b.clock <= a.clock && b.hour < 12 {

@@ -193,7 +193,7 @@ func (b *Book) Unknown(name string) *fault.Fault {
 	}
 	f := fault.New(name, "is not a time zone").Do("write a name such as Europe/Lisbon, or an offset such as +01:00")
 	spaced := strings.ReplaceAll(strings.TrimSpace(name), " ", "_")
-	if near := fault.Nearest(spaced, slices.Sorted(maps.Keys(names))); near != "" {
+	if near := fault.Nearest(spaced, slices.Sorted(maps.Keys(names))); near != "" && strings.EqualFold(spaced[:1], near[:1]) { // "local" is not Asia/Oral
 		return f.Do("did you mean %q?", names[near])
 	}
 	return f

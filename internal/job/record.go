@@ -11,6 +11,7 @@ import (
 	"github.com/cespare/xxhash/v2"
 
 	"almanach/internal/core/event"
+	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
 	"almanach/internal/core/plan"
 	"almanach/internal/edge/calendar"
@@ -33,6 +34,15 @@ func (o *Office) logbookPath() string { return o.Desk.Memory("logbook.db") }
 func (l *load) openBook() error {
 	path := l.office.logbookPath()
 	if path == "" || !l.req.Write && !logbook.Exists(path) {
+		return nil
+	}
+	if !l.req.Write {
+		book, err := logbook.Look(path)
+		if err != nil { // a preview does without it, and says so
+			l.report.Warnings = append(l.report.Warnings, fault.Of(err))
+			return nil
+		}
+		l.record = &record{book: book}
 		return nil
 	}
 	book, err := logbook.OpenBook(path)
@@ -73,7 +83,8 @@ func (l *load) remembered(ctx context.Context) (plan.Memory, error) {
 	if l.record == nil {
 		return nil, nil
 	}
-	if err := l.settleOpen(ctx); err != nil {
+	taken, made, err := l.settleOpen(ctx)
+	if err != nil {
 		return nil, err
 	}
 	out := plan.Memory{}
@@ -82,6 +93,7 @@ func (l *load) remembered(ctx context.Context) (plan.Memory, error) {
 		if err != nil {
 			return nil, err
 		}
+		correct(r, taken[c.spec.Name], made[c.spec.Name])
 		out[c.spec.Name] = r
 	}
 	return out, nil
@@ -163,7 +175,11 @@ func (l *load) finish(stopped bool) error {
 			if err != nil {
 				return err
 			}
-			now := was.After(l.report.Plan, c.spec.Name, l.held)
+			held := l.held
+			if l.undoes != "" { // it looks at the calendars of one run alone: what is missing there is the next load's to see
+				held = func(identity.ID) bool { return true }
+			}
+			now := was.After(l.report.Plan, c.spec.Name, held)
 			if slices.Equal(now.Standing, was.Standing) && slices.Equal(now.Removed, was.Removed) {
 				continue
 			}
@@ -182,25 +198,25 @@ func (l *load) held(id identity.ID) bool {
 
 // settleOpen looks at what became of runs that were stopped without a word, by
 // what stands in the calendars: what such a run took out was not deleted by a
-// person, and what it made was there.
-func (l *load) settleOpen(ctx context.Context) error {
-	if !l.req.Write {
-		return nil
-	}
+// person, and what it made was there. A preview only takes account of it.
+func (l *load) settleOpen(ctx context.Context) (taken, made map[string][]identity.ID, err error) {
+	taken, made = map[string][]identity.ID{}, map[string][]identity.ID{}
 	runs, err := l.record.book.Runs(0, func(r *logbook.Run) bool { return r.State == logbook.Open && r.Identity == l.in.Identity })
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
 	for _, run := range slices.Backward(runs) {
 		entries, err := l.record.book.Entries(run)
 		if err != nil {
-			return err
+			return nil, nil, err
 		}
 		run.State, run.Ended = logbook.Stopped, l.office.Now.UTC()
 		prints := make([]uint64, len(entries))
-		var taken, made = map[string][]identity.ID{}, map[string][]identity.ID{}
 		for _, c := range l.calendars {
 			l.settleIn(c, entries, prints, taken, made)
+		}
+		if !l.req.Write {
+			continue
 		}
 		err = l.record.book.Finish(run, prints, func(m logbook.Remembering) error {
 			for _, c := range l.calendars {
@@ -209,9 +225,7 @@ func (l *load) settleOpen(ctx context.Context) error {
 				if err != nil {
 					return err
 				}
-				gone := plan.Sort(taken[c.spec.Name])
-				r.Standing = slices.DeleteFunc(append(r.Standing, made[c.spec.Name]...), func(id identity.ID) bool { return plan.Has(gone, id) })
-				r.Standing = plan.Sort(r.Standing)
+				correct(r, taken[c.spec.Name], made[c.spec.Name])
 				if err := m.Set(name, l.in.Identity, r); err != nil {
 					return err
 				}
@@ -219,10 +233,17 @@ func (l *load) settleOpen(ctx context.Context) error {
 			return nil
 		})
 		if err != nil {
-			return err
+			return nil, nil, err
 		}
 	}
-	return ctx.Err()
+	return taken, made, ctx.Err()
+}
+
+// correct takes account of what a run that was stopped without a word took out
+// of a calendar and made in it.
+func correct(r *plan.Remembered, taken, made []identity.ID) {
+	gone := plan.Sort(slices.Clone(taken))
+	r.Standing = plan.Sort(slices.DeleteFunc(append(r.Standing, made...), func(id identity.ID) bool { return plan.Has(gone, id) }))
 }
 
 // settleIn finds what of a run was done in one calendar.

@@ -72,7 +72,7 @@ func (o *Office) existingBook() (*logbook.Book, error) {
 	if !logbook.Exists(path) {
 		return nil, fault.Newf("there is no logbook yet: nothing was loaded at this desk").At(fault.Place{File: path})
 	}
-	return logbook.OpenBook(path)
+	return logbook.Look(path)
 }
 
 // findRun finds a run by its number, its name, or as the last one that did

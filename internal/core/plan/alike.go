@@ -184,7 +184,16 @@ func (s *shard) lookAlike(i int, c *standing, w *intake.Wanted) *fault.Fault {
 		return nil
 	}
 	return fault.New(key, fmt.Sprintf("looks like %q, which someone made in calendar %s (%s)", found.view.Text(event.Title), h.Name, how)).
-		Do("take that one over with: almanach adopt %s %s; or make another with --beside %s", s.Intake.Name, quoted(key), quoted(key))
+		Do("take that one over with: almanach adopt %s; or make another with --beside %s", s.adoptWith(key), quoted(key))
+}
+
+// adoptWith gives the arguments with which adopt claims an event for a row. A
+// table that no intake describes is named itself.
+func (s *shard) adoptWith(key string) string {
+	if s.Intake.File == "" && len(s.Sources) > 0 {
+		return quoted(s.Sources[0].File) + " " + quoted(key) + ", with the same --into and --key"
+	}
+	return s.Intake.Name + " " + quoted(key)
 }
 
 // adopt has a row claim an event that was made by hand. Nothing of it changes

@@ -112,6 +112,16 @@ func OpenBook(path string) (*Book, error) {
 	return b, err
 }
 
+// Look opens the logbook at a path only to be read: nothing is made, and a
+// broken one stays where it is.
+func Look(path string) (*Book, error) {
+	b, err := open(path)
+	if err != nil && broken(err) {
+		return nil, fault.Newf("the logbook is broken: %w", fault.Bare(err)).At(fault.Place{File: path}).Do("the next load sets it aside and begins a new one; until then what people deleted is not known").FromOutside()
+	}
+	return b, err
+}
+
 func open(path string) (*Book, error) {
 	pragmas := url.Values{"_pragma": {"busy_timeout(20000)", "journal_mode(DELETE)", "synchronous(FULL)", "foreign_keys(1)"}, "_txlock": {"immediate"}}
 	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+pragmas.Encode())

@@ -28,6 +28,7 @@ type Faults struct {
 	StripX     bool          // X- properties are not kept
 	Reorder    bool          // properties are kept in another order
 	Quota      int           // events that a calendar may hold; 0 for any number
+	Withhold   string        // the resource of this name is listed and never given
 }
 
 // before does what comes before a request is looked at. It tells whether that

@@ -599,6 +599,10 @@ func (s *Server) report(w http.ResponseWriter, r *http.Request, c *collection, n
 			if err != nil {
 				continue
 			}
+			if s.Faults.Withhold != "" && path.Base(u.Path) == s.Faults.Withhold {
+				b.WriteString("<D:response>" + href(u.Path) + "<D:status>HTTP/1.1 403 Forbidden</D:status></D:response>")
+				continue
+			}
 			if it := c.items[path.Base(u.Path)]; it != nil && path.Dir(u.Path)+"/" == home+name+"/" {
 				b.WriteString(s.itemProps(u.Path, names, it))
 			} else {

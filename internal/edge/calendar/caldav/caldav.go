@@ -133,6 +133,9 @@ func (c *Calendar) Entries(ctx context.Context) iter.Seq2[*ical.Object, error] {
 // itself.
 func (c *Calendar) read(ctx context.Context, href string, it item, yield func(*ical.Object, error) bool) bool {
 	at := fault.Place{File: c.server.Host + href}
+	if it.Data == withheld {
+		return yield(nil, fault.Newf("the server lists this event and does not give it, so nothing is known of it").At(at).Do("look at it in another program; its row is not told from one whose event was deleted").FromOutside())
+	}
 	doc, err := ical.ParseDocument(ctx, []byte(it.Data))
 	if err != nil {
 		return yield(nil, err)
@@ -186,10 +189,14 @@ func (c *Calendar) refresh(ctx context.Context) error {
 	if now.Type.Calendar == nil {
 		return c.fault("has something at that address that is no calendar").Do("almanach calendars URL lists the calendars of an account")
 	}
-	if now.SyncToken != "" && now.SyncToken == c.known.Token || now.SyncToken == "" && now.CTag != "" && now.CTag == c.known.CTag {
+	whole := true // nothing was withheld the last time
+	for _, it := range c.known.Items {
+		whole = whole && it.Data != withheld
+	}
+	if whole && now.SyncToken != "" && now.SyncToken == c.known.Token || whole && now.SyncToken == "" && now.CTag != "" && now.CTag == c.known.CTag {
 		return nil
 	}
-	if c.known.Token != "" && now.SyncToken != "" {
+	if whole && c.known.Token != "" && now.SyncToken != "" {
 		if done, err := c.sync(ctx); done || err != nil {
 			return err
 		}
@@ -256,7 +263,7 @@ func (c *Calendar) list(ctx context.Context) error {
 			continue
 		}
 		there[href] = true
-		if it, known := c.known.Items[href]; !known || p.ETag == "" || it.ETag != p.ETag {
+		if it, known := c.known.Items[href]; !known || it.Data == withheld || p.ETag == "" || it.ETag != p.ETag {
 			wanted = append(wanted, href)
 		}
 	}
@@ -275,6 +282,10 @@ func (c *Calendar) fetch(ctx context.Context, hrefs []string) error {
 	}
 	return c.multiget(ctx, hrefs, func(href, etag, data string) { c.known.Items[href] = item{etag, data} })
 }
+
+// withheld is a resource that the server lists and does not give. It is asked
+// for anew every time.
+const withheld = "\x00"
 
 // Apply implements calendar.Backend: edit by edit, a few at once, each only
 // where nobody was faster.

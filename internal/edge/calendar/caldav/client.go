@@ -401,8 +401,12 @@ func (c *client) multiget(ctx context.Context, hrefs []string, yield func(href, 
 			return err
 		}
 		for i := range m.Responses {
-			if p, ok := m.Responses[i].found(); ok && p.Data != "" {
+			p, _ := m.Responses[i].found()
+			switch {
+			case p.Data != "":
 				yield(c.path(m.Responses[i].Href), p.ETag, p.Data)
+			case !m.Responses[i].gone():
+				yield(c.path(m.Responses[i].Href), p.ETag, withheld)
 			}
 		}
 		hrefs = hrefs[n:]

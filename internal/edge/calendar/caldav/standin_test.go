@@ -159,3 +159,49 @@ func TestUnreachable(t *testing.T) {
 		require.ErrorContains(t, err, "does not accept the name and password")
 	}
 }
+
+// An event that the server lists and does not give is said, spoils only itself,
+// and is asked for again.
+func TestWithheld(t *testing.T) {
+	s, base := serve(t, standin.Faults{})
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	require.NoError(t, s.Make("c"))
+	cache := t.TempDir()
+	read := func() (uids, problems []string) {
+		c, err := Open(calendar.Spec{Server: calendar.Server{URL: base + "c", User: "clerk", Password: calendar.Secret{Env: "TIDE"}}, Cache: cache}, book)
+		require.NoError(t, err)
+		if s.Requests() == 0 {
+			var edits []calendar.Edit
+			for _, uid := range []string{"a", "b"} {
+				edits = append(edits, calendar.Edit{New: [][]byte{[]byte("BEGIN:VEVENT\r\nUID:" + uid + "\r\nDTSTAMP:20260302T080000Z\r\nDTSTART:20260305T080000Z\r\nEND:VEVENT\r\n")}})
+			}
+			_, err = c.Apply(t.Context(), edits)
+			require.NoError(t, err)
+			c.known = remembered{Items: map[string]item{}}
+		}
+		for o, err := range c.Entries(t.Context()) {
+			if err != nil {
+				problems = append(problems, err.Error())
+			} else {
+				uids = append(uids, o.UID)
+			}
+		}
+		return uids, problems
+	}
+	uids, problems := read()
+	assert.Equal(t, []string{"a", "b"}, uids)
+	assert.Empty(t, problems)
+	cache = t.TempDir()
+	for _, hidden := range []string{"a.ics", ""} {
+		s.Faults.Withhold = hidden
+		uids, problems = read()
+		if hidden == "" {
+			assert.Equal(t, []string{"a", "b"}, uids, "it is asked for again")
+			continue
+		}
+		assert.Equal(t, []string{"b"}, uids)
+		require.Len(t, problems, 1)
+		assert.Contains(t, problems[0], "the server lists this event and does not give it")
+	}
+}

@@ -85,14 +85,22 @@ func TestStoppedAnywhere(t *testing.T) {
 			require.Equal(t, stop, stopped)
 			office.Open = nil
 
-			r, stopped := load(rows("2", 1, 2, 4))
+			look := request(t, dir, settings, rows("2", 1, 2, 3, 4))
+			look.Write = false
+			r, err := Load(t.Context(), office, look)
+			require.NoError(t, err)
+			assert.Zero(t, r.Totals.Removed, "a preview says what a load will")
+			runs, err := Logbook(office, 1)
+			require.NoError(t, err)
+			assert.Equal(t, logbook.Open, runs[0].State, "and writes nothing")
+			r, stopped = load(rows("2", 1, 2, 4))
 			require.Nil(t, stopped)
 			assert.Zero(t, r.Totals.Removed)
 			r, _ = load(rows("2", 1, 2, 3, 4))
 			assert.Zero(t, r.Totals.Removed, "the stopped run took it out")
 			assert.Equal(t, 1, r.Totals.New)
 			assert.Equal(t, 3, r.Totals.Same)
-			runs, err := Logbook(office, 0)
+			runs, err = Logbook(office, 0)
 			require.NoError(t, err)
 			for _, run := range runs {
 				assert.NotEqual(t, logbook.Open, run.State)

@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"hash/maphash"
 	"slices"
-	"strconv"
 	"strings"
 
 	"almanach/internal/core/fault"
@@ -86,9 +85,7 @@ type Surveyor struct {
 type column struct {
 	moments  *moment.Column
 	traits   match.Traits
-	filled   int
 	kinds    [table.Bad + 1]int
-	figures  int // texts that are numbers
 	longest  int
 	samples  []string
 	prints   []uint64 // of the rows sampled; 0 for an empty cell
@@ -126,7 +123,7 @@ func (s *Surveyor) Add(row table.Row) {
 		if cell.Filled() {
 			c.add(int(row.Number), cell)
 			print = maphash.String(s.seed, identity.Normal(cell)) | 1
-		} else if c.filled > 0 {
+		} else if c.traits.Filled > 0 {
 			c.blankRun++
 		}
 		c.begun = c.begun || s.out.Rows == 1 && print != 0
@@ -137,17 +134,11 @@ func (s *Surveyor) Add(row table.Row) {
 }
 
 func (c *column) add(row int, cell table.Cell) {
-	c.filled++
+	c.traits.Learn(cell)
 	c.kinds[cell.Kind]++
-	if c.filled <= settled || c.moments.Holds(c.filled) { // what holds no dates by then will not
+	if c.traits.Filled <= settled || c.moments.Holds(c.traits.Filled) { // what holds no dates by then will not
 		c.moments.Learn(row, cell)
 	}
-	if cell.Kind == table.Text && c.figures == c.filled-1 {
-		if _, err := strconv.ParseFloat(strings.Replace(strings.TrimSpace(cell.Text), ",", ".", 1), 64); err == nil {
-			c.figures++
-		}
-	}
-	c.traits.Learn(cell)
 	c.longest = max(c.longest, len(cell.Text))
 	if len(c.samples) < 3 {
 		if text := fault.Shorten(strings.TrimSpace(cell.Text), 40); !slices.Contains(c.samples, text) {
@@ -158,7 +149,7 @@ func (c *column) add(row int, cell table.Cell) {
 
 // kind names what most of the column's cells are.
 func (c *column) kind() string {
-	if c.filled == 0 {
+	if c.traits.Filled == 0 {
 		return "empty"
 	}
 	most, count := table.Text, 0
@@ -167,9 +158,9 @@ func (c *column) kind() string {
 			most, count = table.Kind(k), n
 		}
 	}
-	form := c.moments.Form(c.filled)
+	form := c.moments.Form(c.traits.Filled)
 	switch {
-	case most == table.Text && form == "" && c.figures == c.filled:
+	case most == table.Text && form == "" && c.traits.Figures == c.traits.Filled:
 		return "number"
 	case most == table.Text && form != "":
 		return form
@@ -198,11 +189,11 @@ func (s *Surveyor) Finish() *Survey {
 	}
 	out.Choices, out.Problem = match.Suit(s.header, traits, key)
 	for i, c := range s.columns {
-		col := Column{Letter: table.Letter(i), Header: s.header[i], Kind: c.kind(), Filled: c.filled, Distinct: s.distinct(c), Samples: c.samples}
+		col := Column{Letter: table.Letter(i), Header: s.header[i], Kind: c.kind(), Filled: c.traits.Filled, Distinct: s.distinct(c), Samples: c.samples}
 		if col.Samples == nil {
 			col.Samples = []string{}
 		}
-		if c.moments.Role() != moment.ClockRole && c.moments.Holds(c.filled) {
+		if c.moments.Role() != moment.ClockRole && c.moments.Holds(c.traits.Filled) {
 			col.Dates = c.moments.Evidence()
 		}
 		for _, choice := range out.Choices {
@@ -210,7 +201,7 @@ func (s *Surveyor) Finish() *Survey {
 				col.Field, col.Sure = choice.Field, choice.Sure.String()
 			}
 		}
-		if col.Field != "end" && c.begun && c.blankRun > 0 && c.filled*2 <= out.Rows && c.moments.Holds(c.filled) {
+		if col.Field != "end" && c.begun && c.blankRun > 0 && c.traits.Filled*2 <= out.Rows && c.moments.Holds(c.traits.Filled) {
 			out.Carried = append(out.Carried, s.header.Label(i))
 		}
 		out.Columns = append(out.Columns, col)
@@ -244,11 +235,11 @@ func (s *Surveyor) steadiness(i int) int {
 		}
 	}
 	switch {
-	case c.moments.Holds(c.filled):
+	case c.moments.Holds(c.traits.Filled):
 		score -= 60
 	case c.longest > 60:
 		score -= 50
-	case c.figures == c.filled || c.kinds[table.Number] == c.filled:
+	case c.traits.Figures == c.traits.Filled || c.kinds[table.Number] == c.traits.Filled:
 		score += 5
 	}
 	return score - i // of two alike the one further left
@@ -258,7 +249,7 @@ func (s *Surveyor) steadiness(i int) int {
 func (s *Surveyor) keys() {
 	var order []int
 	for i, c := range s.columns {
-		if c.filled > 0 && s.header.Label(i) != "" {
+		if c.traits.Filled > 0 && s.header.Label(i) != "" {
 			order = append(order, i)
 		}
 	}
@@ -275,7 +266,7 @@ func (s *Surveyor) keys() {
 	}
 	timed := func(k Key) bool {
 		return slices.ContainsFunc(order, func(i int) bool {
-			return slices.Contains(k.Columns, s.header.Label(i)) && s.columns[i].moments.Holds(s.columns[i].filled)
+			return slices.Contains(k.Columns, s.header.Label(i)) && s.columns[i].moments.Holds(s.columns[i].traits.Filled)
 		})
 	}
 	if len(s.out.Near) > 0 { // a number that is nearly enough makes a better key than a time, which moves

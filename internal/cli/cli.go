@@ -54,6 +54,7 @@ type app struct {
 
 	desk, zone, now string
 	json, yes       bool
+	progress        *progress
 }
 
 // screen gives what a person reads something on.
@@ -65,6 +66,8 @@ func (w World) screen(to io.Writer) *show.Screen {
 // Run runs the program and gives its exit code.
 func Run(ctx context.Context, w World) (code int) {
 	a := &app{world: w, out: w.screen(w.Stdout), width: width(w.Stdout)}
+	a.progress = &progress{w: w.Stderr, terminal: width(w.Stderr) > 0, width: width(w.Stderr), now: w.Now}
+	defer a.progress.end()
 	defer func() {
 		if r := recover(); r != nil {
 			fmt.Fprintf(w.screen(w.Stderr), "almanach: a mistake of the program's own stopped it: %v\n  nothing was half written; please report this with what you did\n", r)
@@ -88,6 +91,7 @@ func Run(ctx context.Context, w World) (code int) {
 
 // exit shows what stopped a command and gives the exit code for it.
 func (a *app) exit(err error) int {
+	a.progress.end()
 	switch {
 	case err == nil:
 		return exitDone
@@ -181,7 +185,7 @@ func (a *app) office() (*job.Office, error) {
 			return nil, err
 		}
 	}
-	o := &job.Office{Desk: d, Zones: zones, Now: now, Zone: a.zone, Local: a.localZone(), Run: strconv.Itoa(a.world.Pid), Who: a.who()}
+	o := &job.Office{Desk: d, Zones: zones, Now: now, Zone: a.zone, Local: a.localZone(), Run: strconv.Itoa(a.world.Pid), Who: a.who(), Progress: a.progress.tell}
 	if z, _, f := o.DefaultZone(); f == nil {
 		o.Now = now.In(time.FixedZone(z.Name(), z.OffsetAt(now.Unix()).Seconds))
 		if a.now != "" && !hasOffset(a.now) { // a wall-clock time of the default zone

@@ -2,13 +2,9 @@ package cli
 
 import (
 	"fmt"
-	"io"
 	"os"
-	"time"
 
-	"github.com/schollz/progressbar/v3"
 	"github.com/spf13/cobra"
-	"golang.org/x/term"
 
 	"almanach/internal/cli/show"
 	"almanach/internal/core/fault"
@@ -41,21 +37,9 @@ func (f *surveyFlags) survey(a *app, c *cobra.Command, path string) (*job.Survey
 	if f.from.Header, ok = table.ParseHeaderRows(f.header); !ok {
 		return nil, nil, fault.New(f.header, "is not a row of the header").Do("write --header 4, or 4-5, or none")
 	}
-	progress, end := a.progress("reading " + path)
-	s, err := job.SurveyFile(c.Context(), office, path, f.from, progress)
-	end()
+	s, err := job.SurveyFile(c.Context(), office, path, f.from)
+	a.progress.end()
 	return s, office, err
-}
-
-// progress shows on a terminal how many rows have been read; elsewhere nothing.
-func (a *app) progress(what string) (rows func(int), end func()) {
-	f, ok := a.world.Stderr.(*os.File)
-	if !ok || !term.IsTerminal(int(f.Fd())) {
-		return nil, func() {}
-	}
-	bar := progressbar.NewOptions(-1, progressbar.OptionSetWriter(io.Writer(f)), progressbar.OptionSetDescription(what), progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionShowCount(), progressbar.OptionSpinnerType(9), progressbar.OptionClearOnFinish())
-	_ = bar.RenderBlank()
-	return func(n int) { _ = bar.Set(n) }, func() { _ = bar.Finish() }
 }
 
 func (a *app) survey() *cobra.Command {

@@ -54,8 +54,10 @@ func (l *load) applyTo(ctx context.Context, c *opened, later bool) error {
 	var failed []error
 	done := 0
 	for n, i := range which {
-		if results[n].Err != nil {
-			failed = append(failed, results[n].Err)
+		if e := results[n].Err; e != nil {
+			if err == nil || !errors.Is(e, calendar.ErrSpent) && ctx.Err() == nil {
+				failed = append(failed, e)
+			}
 			continue
 		}
 		l.report.Edits[i].Done = true
@@ -65,8 +67,11 @@ func (l *load) applyTo(ctx context.Context, c *opened, later bool) error {
 	if !later && done > 0 {
 		l.report.Written = append(l.report.Written, Written{c.spec.Name, done})
 	}
-	if err == nil {
+	switch {
+	case err == nil:
 		err = several(failed)
+	case len(failed) > 0:
+		err = several(append(failed, err))
 	}
 	if e := l.confirm(ctx, c, which, edits, results); err == nil {
 		err = e

@@ -212,7 +212,7 @@ event:
 		r, err := source.Open(b.Context(), path, source.Options{})
 		require.NoError(b, err)
 		defer r.Close()
-		rows, err := source.ReadAll(r)
+		rows, err := source.ReadAll(r, func(int) {})
 		require.NoError(b, err)
 		return rows, r.Header()
 	}

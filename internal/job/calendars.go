@@ -74,17 +74,32 @@ func AccountCalendars(ctx context.Context, office *Office, server calendar.Serve
 
 // MakeCalendar makes a calendar of the desk on its server.
 func MakeCalendar(ctx context.Context, office *Office, name string) error {
-	spec, f := office.Desk.Calendar(name, false)
-	if f != nil {
-		return f
-	}
-	if spec.Server.URL == "" {
-		return fault.New(name, "is not on a server: it is made when something is first loaded into it")
-	}
-	c, err := caldav.Open(spec, office.Zones)
+	c, err := onServer(office, name)
 	if err != nil {
 		return err
 	}
 	defer c.Close()
 	return c.Make(ctx, name)
+}
+
+// DescribeCalendar gives a calendar of the desk another name or colour on its
+// server; "" leaves one as it is.
+func DescribeCalendar(ctx context.Context, office *Office, name, title, colour string) error {
+	c, err := onServer(office, name)
+	if err != nil {
+		return err
+	}
+	defer c.Close()
+	return c.Describe(ctx, title, colour)
+}
+
+func onServer(office *Office, name string) (*caldav.Calendar, error) {
+	spec, f := office.Desk.Calendar(name, false)
+	if f != nil {
+		return nil, f
+	}
+	if spec.Server.URL == "" {
+		return nil, fault.New(name, "is not on a server: it is made when something is first loaded into it")
+	}
+	return caldav.Open(spec, office.Zones)
 }

@@ -27,6 +27,10 @@ type Office struct {
 	Local string    // the machine's own zone, "" when unknown
 	Who   string    // whose runs these are, for the logbook
 
+	// Progress is told how far something has come that may take its time: what it
+	// is, and how much of how many is done. Nil for nobody.
+	Progress func(what string, done, total, failed int)
+
 	// Open opens a calendar in the place of the kinds that are known; nil for
 	// those.
 	Open func(ctx context.Context, spec calendar.Spec, create bool) (calendar.Backend, error)

@@ -160,7 +160,7 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	}
 	defer r.Close()
 	l.report.Source = *r.Origin()
-	rows, err := source.ReadAll(r)
+	rows, err := source.ReadAll(r, func(n int) { l.office.readSoFar(l.report.Source.File, n) })
 	l.report.Sources = sourcesOf(rows, l.report.Source)
 	about := r.About()
 	if err == nil && len(rows) == 0 {
@@ -279,6 +279,9 @@ func (o *Office) openCalendar(ctx context.Context, spec calendar.Spec, create bo
 	}
 	if spec.Server.URL != "" {
 		spec.Cache = o.Desk.Memory("servers")
+		if o.Progress != nil {
+			spec.Progress = func(done, total, failed int) { o.Progress(spec.Name, done, total, failed) }
+		}
 		return opening(caldav.Open(spec, o.Zones))
 	}
 	if spec.Folder != "" {
@@ -415,9 +418,9 @@ func mentions(spec calendar.Spec, identity string) bool {
 			paths = append(paths, filepath.Join(spec.Folder, e.Name()))
 		}
 	}
-	line := event.PropIntake + ":" + ical.Escape(identity)
+	line, before := event.PropIntake+":"+event.WriteMark(identity), event.PropIntake+":"+ical.Escape(identity)
 	for _, path := range paths {
-		if data, err := os.ReadFile(path); err == nil && bytes.Contains(data, []byte(line[:min(len(line), 60)])) {
+		if data, err := os.ReadFile(path); err == nil && (bytes.Contains(data, []byte(line[:min(len(line), 60)])) || bytes.Contains(data, []byte(before[:min(len(before), 60)]))) {
 			return true
 		}
 	}

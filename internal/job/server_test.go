@@ -28,14 +28,9 @@ func TestServerHistories(t *testing.T) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			r := rand.New(rand.NewPCG(uint64(seed), 11))
 			office, dir := harbour(t, "")
-			s, err := standin.New(office.Zones, "")
-			require.NoError(t, err)
-			h := httptest.NewServer(s)
-			defer h.Close()
-			require.NoError(t, os.WriteFile(filepath.Join(dir, "almanach.yaml"), []byte("zone: Europe/Lisbon\ncalendars: { a: { caldav: '"+h.URL+"/calendars/a/' }, b: { caldav: '"+h.URL+"/calendars/b/' } }\n"), 0o600))
+			s, base := standing(t, office)
+			require.NoError(t, os.WriteFile(filepath.Join(dir, "almanach.yaml"), []byte("zone: Europe/Lisbon\ncalendars: { a: { caldav: '"+base+"/calendars/a/' }, b: { caldav: '"+base+"/calendars/b/' } }\n"), 0o600))
 			office.Desk = deskOf(t, dir)
-			require.NoError(t, s.Make("a"))
-			require.NoError(t, s.Make("b"))
 
 			type row struct {
 				in    bool
@@ -78,7 +73,7 @@ func TestServerHistories(t *testing.T) {
 				s.Faults = standin.Faults{}
 				seen := map[string]string{}
 				for _, name := range []string{"a", "b"} {
-					for _, v := range served(t, office, h.URL, name) {
+					for _, v := range served(t, office, base, name) {
 						require.Empty(t, seen[v.Key], "%s stands twice", v.Key)
 						seen[v.Key] = name + " " + v.Text(event.Title)
 					}
@@ -95,6 +90,18 @@ func TestServerHistories(t *testing.T) {
 			}
 		})
 	}
+}
+
+// standing runs the stand-in with two calendars until the test ends.
+func standing(t *testing.T, office *Office) (*standin.Server, string) {
+	t.Helper()
+	s, err := standin.New(office.Zones, "")
+	require.NoError(t, err)
+	h := httptest.NewServer(s)
+	t.Cleanup(h.Close)
+	require.NoError(t, s.Make("a"))
+	require.NoError(t, s.Make("b"))
+	return s, h.URL
 }
 
 // served reads the feed of a calendar.

@@ -28,9 +28,8 @@ type Survey struct {
 	From   intake.From
 }
 
-// SurveyFile looks at a file, row by row. progress, unless nil, is told the
-// number of rows read so far.
-func SurveyFile(ctx context.Context, office *Office, path string, from intake.From, progress func(rows int)) (*Survey, error) {
+// SurveyFile looks at a file, row by row.
+func SurveyFile(ctx context.Context, office *Office, path string, from intake.From) (*Survey, error) {
 	o := sourceOptions(office, from)
 	r, sheets, err := source.OpenListed(ctx, path, o)
 	if err != nil {
@@ -51,9 +50,7 @@ func SurveyFile(ctx context.Context, office *Office, path string, from intake.Fr
 			if ctx.Err() != nil {
 				return nil, ctx.Err()
 			}
-			if progress != nil {
-				progress(n)
-			}
+			office.readSoFar(path, n)
 		}
 		if !row.Hidden {
 			s.Add(row)
@@ -62,6 +59,13 @@ func SurveyFile(ctx context.Context, office *Office, path string, from intake.Fr
 	out.About = *r.About()
 	out.Survey = s.Finish()
 	return out, nil
+}
+
+// readSoFar says how many rows of a source have been read.
+func (o *Office) readSoFar(path string, n int) {
+	if o.Progress != nil {
+		o.Progress("reading "+path, n, 0, 0)
+	}
 }
 
 func sourceOptions(office *Office, from intake.From) source.Options {

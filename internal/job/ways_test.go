@@ -34,8 +34,7 @@ func TestWholeWay(t *testing.T) {
 	office := &Office{Desk: d, Zones: zones, Now: time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC), Run: "7"}
 	book := filepath.Join(dir, "inbox", "berth-bookings.xlsx")
 
-	seen := 0
-	s, err := SurveyFile(t.Context(), office, book, intake.From{}, func(int) { seen++ })
+	s, err := SurveyFile(t.Context(), office, book, intake.From{})
 	require.NoError(t, err)
 	assert.Equal(t, "Bookings", s.Origin.Sheet)
 	path, err := Draft(office, s, "drafted", "")

@@ -66,6 +66,9 @@ func (p *Printer) Account(list []caldav.Listed) {
 		if !l.Write {
 			may = alarm.Render("read only")
 		}
+		if l.Colour != "" {
+			may += ", " + l.Colour
+		}
 		p.wrapped(bold.Render(pad(l.Name, width))+"  ", l.URL+"   "+may)
 	}
 }

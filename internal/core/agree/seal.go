@@ -40,7 +40,7 @@ func ParseSeal(s string) Seal {
 		if !two {
 			calendar = source
 		}
-		seal.source[f], seal.calendar[f] = source, calendar
+		seal.source[f], seal.calendar[f] = event.ReadMark(source), event.ReadMark(calendar)
 	}
 	return seal
 }
@@ -56,9 +56,9 @@ func (s *Seal) appendTo(dst []byte, whole uint64) []byte {
 		if s.source[f] == "" {
 			continue
 		}
-		dst = append(append(append(append(dst, ' '), f.String()...), '='), s.source[f]...)
+		dst = append(append(append(append(dst, ' '), f.String()...), '='), event.WriteMark(s.source[f])...)
 		if s.calendar[f] != s.source[f] {
-			dst = append(append(dst, '|'), s.calendar[f]...)
+			dst = append(append(dst, '|'), event.WriteMark(s.calendar[f])...)
 		}
 	}
 	return dst

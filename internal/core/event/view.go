@@ -12,6 +12,7 @@ import (
 
 // The properties that mark an event as one of ours.
 const (
+	PropPrefix = "X-ALMANACH-" // of all of them
 	PropID     = "X-ALMANACH-ID"
 	PropIntake = "X-ALMANACH-INTAKE"
 	PropKey    = "X-ALMANACH-KEY"
@@ -150,8 +151,8 @@ var properties = func() (out [32][]propertyReader) {
 		{"UID", func(r *reader, l ical.Line) { r.view.UID = l.Text() }},
 		{"SEQUENCE", func(r *reader, l ical.Line) { r.view.Sequence, _ = strconv.Atoi(string(l.Value())) }},
 		{PropID, func(r *reader, l ical.Line) { r.view.ID = l.Text() }},
-		{PropIntake, func(r *reader, l ical.Line) { r.view.Intake = l.Text() }},
-		{PropKey, func(r *reader, l ical.Line) { r.view.Key = l.Text() }},
+		{PropIntake, func(r *reader, l ical.Line) { r.view.Intake = ReadMark(l.Text()) }},
+		{PropKey, func(r *reader, l ical.Line) { r.view.Key = ReadMark(l.Text()) }},
 		{PropSeal, func(r *reader, l ical.Line) { r.view.Seal = l.Text() }},
 	} {
 		out[p.name[0]&31] = append(out[p.name[0]&31], p)
@@ -421,9 +422,9 @@ func Marks(raw []byte) (intake, key string) {
 		switch {
 		case l.Depth != 0:
 		case l.Is(PropIntake):
-			intake = l.Text()
+			intake = ReadMark(l.Text())
 		case l.Is(PropKey):
-			key = l.Text()
+			key = ReadMark(l.Text())
 		}
 	}
 	return intake, key

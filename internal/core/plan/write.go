@@ -50,8 +50,8 @@ func fitted(e *event.Event, zones func(*zone.Zone) *zone.Zone) *event.Event {
 func marksOf(intakeIdentity string, id identity.ID, key string) []event.Mark {
 	return []event.Mark{
 		{Name: event.PropID, Value: id.String()},
-		{Name: event.PropIntake, Value: ical.Escape(intakeIdentity)},
-		{Name: event.PropKey, Value: ical.Escape(event.Clean(key))},
+		{Name: event.PropIntake, Value: event.WriteMark(intakeIdentity)},
+		{Name: event.PropKey, Value: event.WriteMark(event.Clean(key))},
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"iter"
 
 	"almanach/internal/core/ical"
+	"almanach/internal/edge/secret"
 )
 
 // Edit is a change of one object: all components of its UID.
@@ -57,6 +58,8 @@ var (
 	// ErrDamaged means that the structure of a calendar is broken, so that it
 	// must not be written.
 	ErrDamaged = errors.New("is damaged and was not touched")
+	// ErrSpent means that a calendar takes no more for now: its quota is used up.
+	ErrSpent = errors.New("takes no more for now")
 	// ErrUnreachable means that a calendar cannot be read at all at present.
 	ErrUnreachable = errors.New("cannot be reached")
 )
@@ -65,14 +68,17 @@ var (
 type Server struct {
 	URL      string
 	User     string
-	Password Secret
-	CA       string // file of an authority of one's own, in PEM form
-	Plain    bool   // http without TLS is allowed, to other machines too
+	Password secret.Place
+	Token    secret.Place // of a bearer (RFC 6750), instead of a user's password
+	CA       string       // file of an authority of one's own, in PEM form
+	Cert     string       // file of a certificate and its key to show to the server, in PEM form; "" for none
+	Plain    bool         // http without TLS is allowed, to other machines too
+	Rate     float64      // requests a second at most; 0 for any number
+	Daily    int          // writes a day at most, in this machine's days; 0 for any number
 }
 
-// Secret says where a password is. One of its fields is set, or none where there
-// is no password.
-type Secret struct{ Env, File, Command string }
+// Progress is told how far a calendar has come with its edits.
+type Progress func(done, total, failed int)
 
 // Spec says where a calendar is, without opening it. One of File, Folder and
 // Server.URL is set.
@@ -83,6 +89,8 @@ type Spec struct {
 	Server Server // a calendar on a server (RFC 4791)
 	Cache  string // folder for what is remembered of a server; "" for none
 	Made   bool   // a load makes it, and the folder it is in, where it does not exist
+
+	Progress Progress // of edits that take their time; nil for nobody
 }
 
 // UID gives the UID of the object that an edit is about.

@@ -17,6 +17,7 @@ import (
 	"almanach/internal/core/intake"
 	"almanach/internal/core/settings"
 	"almanach/internal/edge/calendar"
+	"almanach/internal/edge/secret"
 )
 
 // FileName is the file that makes a folder a desk.
@@ -33,8 +34,18 @@ var Definition = []settings.Setting{
 		{Name: "password", Kind: settings.Group, Doc: "Where the password is. It never stands here.", Fields: []settings.Setting{
 			{Name: "env", Doc: "A variable of the environment.", Example: "BERTHS_PASSWORD"},
 			{Name: "file", Doc: "A file, relative to the desk.", Example: "secrets/berths"},
-			{Name: "command", Doc: "A command that writes it.", Example: "pass show calendar"},
+			{Name: "command", Doc: "A command that writes it.", Example: "gpg --decrypt secrets/berths.gpg"},
+			{Name: "keyring", Doc: "The system's keyring: the name of the service that it stands under, for this user.", Example: "tarn-haven-calendar"},
 		}},
+		{Name: "token", Kind: settings.Group, Doc: "Instead of a password: where the token of a bearer is.", Fields: []settings.Setting{
+			{Name: "env", Doc: "A variable of the environment.", Example: "BERTHS_TOKEN"},
+			{Name: "file", Doc: "A file, relative to the desk.", Example: "secrets/berths-token"},
+			{Name: "command", Doc: "A command that writes it. It is asked again when the token has run out.", Example: "./fetch-token"},
+			{Name: "keyring", Doc: "The system's keyring: the name of the service that it stands under, for this user.", Example: "tarn-haven-token"},
+		}},
+		{Name: "cert", Doc: "A certificate and its key to show to the server, one PEM file relative to the desk.", Example: "secrets/clerk.pem"},
+		{Name: "rate", Kind: settings.Number, Doc: "How many requests a second at most.", Example: "5"},
+		{Name: "daily", Kind: settings.Number, Doc: "How many changes a day at most. The next load after it goes on where one stopped.", Example: "1000"},
 		{Name: "ca", Doc: "The certificate of an authority of your own, a PEM file relative to the desk.", Example: "harbour-ca.pem"},
 		{Name: "plain_http", Kind: settings.YesNo, Doc: "Whether http without encryption may be used to another machine. By default only to this one.", Example: "no"},
 		{Name: "folder", Doc: "Instead of a file: a folder with one .ics file for each event, relative to the desk.", Example: "calendars/works"},
@@ -90,13 +101,7 @@ func open(dir string) (*Desk, []*fault.Fault) {
 		for _, c := range calendars.Values {
 			spec := calendar.Spec{Name: c.Name, Made: true}
 			file, folder := c.Text("file"), c.Text("folder")
-			server := calendar.Server{URL: c.Text("caldav"), User: c.Text("user"), CA: c.Text("ca"), Plain: c.Yes("plain_http"), Password: calendar.Secret{Env: c.Text("password.env"), File: c.Text("password.file"), Command: c.Text("password.command")}}
-			if server.CA != "" {
-				server.CA = d.Path(server.CA)
-			}
-			if server.Password.File != "" {
-				server.Password.File = d.Path(server.Password.File)
-			}
+			server := d.server(c)
 			switch {
 			case file != "" && folder != "" || server.URL != "" && file+folder != "":
 				faults = append(faults, c.Fault(0, "calendar %s has several places", c.Name).Do("keep one of file, folder and caldav"))
@@ -117,6 +122,20 @@ func open(dir string) (*Desk, []*fault.Fault) {
 	}
 	d.findMade()
 	return d, faults
+}
+
+// server reads how a calendar on a server is reached.
+func (d *Desk) server(c *settings.Value) calendar.Server {
+	path := func(name string) string {
+		if p := c.Text(name); p != "" {
+			return d.Path(p)
+		}
+		return ""
+	}
+	place := func(name string) secret.Place {
+		return secret.Place{Env: c.Text(name + ".env"), File: path(name + ".file"), Command: c.Text(name + ".command"), Keyring: c.Text(name + ".keyring")}
+	}
+	return calendar.Server{URL: c.Text("caldav"), User: c.Text("user"), Password: place("password"), Token: place("token"), CA: path("ca"), Cert: path("cert"), Plain: c.Yes("plain_http"), Rate: float64(c.Number("rate")), Daily: c.Number("daily")}
 }
 
 // findMade adds the calendars that were made because an intake named them.

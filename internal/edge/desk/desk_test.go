@@ -11,6 +11,7 @@ import (
 
 	"almanach/internal/core/settings"
 	"almanach/internal/edge/calendar"
+	"almanach/internal/edge/secret"
 )
 
 const manualHead = `# The desk's file
@@ -89,7 +90,7 @@ func TestFind(t *testing.T) {
 	spec, f = d.Calendar("c", true)
 	require.Nil(t, f)
 	assert.Equal(t, "https://a.example/c/", spec.Path())
-	assert.Equal(t, calendar.Server{URL: "https://a.example/c/", User: "clerk", Password: calendar.Secret{File: filepath.Join(dir, "secret")}, CA: filepath.Join(dir, "ca.pem")}, spec.Server)
+	assert.Equal(t, calendar.Server{URL: "https://a.example/c/", User: "clerk", Password: secret.Place{File: filepath.Join(dir, "secret")}, CA: filepath.Join(dir, "ca.pem")}, spec.Server)
 	write("almanach.yaml", "zone: Europe/Lisbon\n")
 	write("intakes/a.yaml", "identity: one\nkey: K\ninto: c\nevent: { title: '{T}', start: '{S}' }\n")
 	write("intakes/b.yaml", "identity: one\nkey: K\ninto: c\nevent: { title: '{T}', start: '{S}' }\n")

@@ -437,7 +437,7 @@ func (r *reopened) Close() error {
 }
 
 // ReadAll reads every row. The rows share their cells' memory, in blocks.
-func ReadAll(r Reader) ([]table.Row, error) {
+func ReadAll(r Reader, progress func(rows int)) ([]table.Row, error) {
 	var rows []table.Row
 	for {
 		row, err := r.Next()
@@ -448,5 +448,8 @@ func ReadAll(r Reader) ([]table.Row, error) {
 			return rows, err
 		}
 		rows = append(rows, row)
+		if len(rows)%1000 == 0 {
+			progress(len(rows))
+		}
 	}
 }

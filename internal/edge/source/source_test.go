@@ -467,7 +467,7 @@ func TestOthers(t *testing.T) {
 		require.NoError(t, os.WriteFile(path, []byte(tt.data), 0o600))
 		r, err := Open(t.Context(), path, Options{})
 		require.NoError(t, err)
-		_, err = ReadAll(r)
+		_, err = ReadAll(r, func(int) {})
 		require.NoError(t, err)
 		assert.Equal(t, []string{tt.note}, r.About().Notes, name)
 		require.NoError(t, r.Close())

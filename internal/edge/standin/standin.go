@@ -47,6 +47,7 @@ type Server struct {
 type collection struct {
 	name, colour string
 	items        map[string]*resource
+	named        map[string]string // by UID: the name of its resource
 	revision     int
 	changes      map[string]int // revision of the last change, by name; of what has gone too
 }
@@ -98,20 +99,29 @@ func New(book *zone.Book, dir string) (*Server, error) {
 }
 
 func newCollection(name string) *collection {
-	return &collection{name: name, items: map[string]*resource{}, changes: map[string]int{}}
+	return &collection{name: name, items: map[string]*resource{}, named: map[string]string{}, changes: map[string]int{}}
 }
 
 func (c *collection) put(name string, data []byte, uid string) *resource {
 	r := &resource{data, fmt.Sprintf("%016x", xxhash.Sum64(data)), uid}
 	c.revision++
-	c.items[name], c.changes[name] = r, c.revision
+	c.forget(name)
+	c.items[name], c.changes[name], c.named[uid] = r, c.revision, name
 	return r
 }
 
 func (c *collection) remove(name string) {
 	c.revision++
+	c.forget(name)
 	delete(c.items, name)
 	c.changes[name] = c.revision
+}
+
+// forget drops the UID of a resource.
+func (c *collection) forget(name string) {
+	if was := c.items[name]; was != nil && c.named[was.uid] == name {
+		delete(c.named, was.uid)
+	}
 }
 
 func uidOf(data []byte) string {
@@ -240,19 +250,21 @@ func (s *Server) make(w http.ResponseWriter, name, resource string, body []byte)
 func (c *collection) describe(body []byte) {
 	var v struct {
 		Sets []struct {
-			Name   *string `xml:"DAV: prop>displayname"`
-			Colour *string `xml:"DAV: prop>calendar-color"`
+			Prop struct {
+				Name   *string `xml:"DAV: displayname"`
+				Colour *string `xml:"http://apple.com/ns/ical/ calendar-color"`
+			} `xml:"DAV: prop"`
 		} `xml:"DAV: set"`
 	}
 	if xml.Unmarshal(body, &v) != nil {
 		return
 	}
 	for _, set := range v.Sets {
-		if set.Name != nil {
-			c.name = *set.Name
+		if set.Prop.Name != nil {
+			c.name = *set.Prop.Name
 		}
-		if set.Colour != nil {
-			c.colour = *set.Colour
+		if set.Prop.Colour != nil {
+			c.colour = *set.Prop.Colour
 		}
 	}
 }
@@ -338,11 +350,9 @@ func (s *Server) put(w http.ResponseWriter, r *http.Request, c *collection, cale
 		s.Faults.refuse(w, r, "C:valid-calendar-data")
 		return
 	}
-	for other, it := range c.items {
-		if it.uid == uid && other != name {
-			s.Faults.refuse(w, r, "C:no-uid-conflict")
-			return
-		}
+	if other, ok := c.named[uid]; ok && other != name {
+		s.Faults.refuse(w, r, "C:no-uid-conflict")
+		return
 	}
 	if s.Faults.Quota > 0 && c.items[name] == nil && len(c.items) >= s.Faults.Quota {
 		condition(w, http.StatusInsufficientStorage, "D:quota-not-exceeded")

@@ -17,12 +17,13 @@ import (
 	"net/http"
 	"net/url"
 	"os"
-	"os/exec"
 	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
+
+	"golang.org/x/time/rate"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/edge/calendar"
@@ -33,9 +34,8 @@ type client struct {
 	http   *http.Client
 	server *url.URL
 	spec   calendar.Server
-	secret string // read once; never shown
-	once   sync.Mutex
-	asked  bool
+	pace   *rate.Limiter // nil for none
+	mine   credentials
 	sleep  func(context.Context, time.Duration) error
 	sent   atomic.Int64 // requests, for those who count
 }
@@ -66,6 +66,13 @@ func newClient(spec calendar.Server) (*client, error) {
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12}
 	transport.MaxIdleConnsPerHost = workers
+	if spec.Cert != "" {
+		pair, err := tls.LoadX509KeyPair(spec.Cert, spec.Cert)
+		if err != nil {
+			return nil, fault.Newf("holds no certificate with its key: %w", fault.Bare(err)).At(fault.Place{File: spec.Cert}).Do("give a PEM file with both")
+		}
+		transport.TLSClientConfig.Certificates = []tls.Certificate{pair}
+	}
 	if spec.CA != "" {
 		pem, err := os.ReadFile(spec.CA)
 		pool := x509.NewCertPool()
@@ -75,6 +82,9 @@ func newClient(spec calendar.Server) (*client, error) {
 		transport.TLSClientConfig.RootCAs = pool
 	}
 	c := &client{server: u, spec: spec, sleep: sleep}
+	if spec.Rate > 0 {
+		c.pace = rate.NewLimiter(rate.Limit(spec.Rate), 1)
+	}
 	c.http = &http.Client{Transport: transport, Timeout: timeLimit, CheckRedirect: func(r *http.Request, via []*http.Request) error {
 		switch {
 		case len(via) > 5:
@@ -103,37 +113,41 @@ func sleep(ctx context.Context, d time.Duration) error {
 	}
 }
 
-// password gives the secret, from where the desk says.
-func (c *client) password(ctx context.Context) (string, error) {
-	c.once.Lock()
-	defer c.once.Unlock()
-	if c.asked {
-		return c.secret, nil
+// credentials are read once, and never shown.
+type credentials struct {
+	sync.Mutex
+	read            bool
+	password, token string
+}
+
+// credentials gives the password and the token, from where the desk says.
+func (c *client) credentials(ctx context.Context) (password, token string, err error) {
+	c.mine.Lock()
+	defer c.mine.Unlock()
+	if !c.mine.read {
+		if c.mine.password, err = c.spec.Password.Read(ctx, "password", c.spec.User); err != nil {
+			return "", "", err
+		}
+		if c.mine.token, err = c.spec.Token.Read(ctx, "token", c.spec.User); err != nil {
+			return "", "", err
+		}
+		c.mine.read = true
 	}
-	from := c.spec.Password
-	switch {
-	case from.Env != "":
-		c.secret = os.Getenv(from.Env)
-		if c.secret == "" {
-			return "", fault.Newf("the password is to be in the variable %s of the environment, which is empty", from.Env).Do("set it, and load again")
-		}
-	case from.File != "":
-		data, err := os.ReadFile(from.File)
-		if err != nil {
-			return "", fault.Newf("the file with the password cannot be read: %w", fault.Bare(err)).At(fault.Place{File: from.File}).FromOutside()
-		}
-		c.secret = strings.TrimRight(string(data), "\r\n")
-	case from.Command != "":
-		ctx, cancel := context.WithTimeout(ctx, time.Minute)
-		defer cancel()
-		out, err := exec.CommandContext(ctx, "sh", "-c", from.Command).Output()
-		if err != nil {
-			return "", fault.Newf("the command that gives the password failed: %w", err).Do("try it by hand: %s", from.Command).FromOutside()
-		}
-		c.secret = strings.TrimRight(string(out), "\r\n")
+	return c.mine.password, c.mine.token, nil
+}
+
+// outdated forgets a token that is not taken any more, where it can be had anew.
+// It tells whether that is so.
+func (c *client) outdated(token string) bool {
+	c.mine.Lock()
+	defer c.mine.Unlock()
+	if token == "" || c.spec.Token.Command == "" {
+		return false
 	}
-	c.asked = true
-	return c.secret, nil
+	if c.mine.token == token {
+		c.mine.read = false
+	}
+	return true
 }
 
 // request is what is sent.
@@ -141,6 +155,7 @@ type request struct {
 	method, href string
 	body         []byte
 	header       map[string]string
+	again        bool // with another token
 }
 
 // answer is what came back.
@@ -164,10 +179,15 @@ var errLost = errors.New("the connection was lost")
 // what must not be sent again before it is known what became of it.
 func (c *client) send(ctx context.Context, r request, once bool) (*answer, error) {
 	for n := 1; ; n++ {
-		a, err := c.try(ctx, r)
+		if c.pace != nil {
+			if err := c.pace.Wait(ctx); err != nil {
+				return nil, err
+			}
+		}
+		a, err := c.attempt(ctx, r, once)
 		wait := time.Duration(0)
 		switch {
-		case ctx.Err() != nil:
+		case err != nil && ctx.Err() != nil:
 			return nil, ctx.Err()
 		case err != nil:
 			var known *fault.Fault
@@ -175,7 +195,7 @@ func (c *client) send(ctx context.Context, r request, once bool) (*answer, error
 				return nil, err
 			}
 			if once || n == patience {
-				return nil, c.fault("cannot be reached: %w", lost{fault.Bare(err)}).Do("check the address and the network, then load again; what was written stands").FromOutside()
+				return nil, c.fault("cannot be reached: %w", lost{fault.Bare(err)}).Do("check the address and the network, then try again; what was written stands").FromOutside()
 			}
 		case a.status == http.StatusTooManyRequests || a.status == http.StatusServiceUnavailable || a.status == http.StatusBadGateway || a.status == http.StatusGatewayTimeout:
 			if n == patience {
@@ -201,6 +221,24 @@ func (c *client) send(ctx context.Context, r request, once bool) (*answer, error
 	}
 }
 
+// grace is how long a write that is under way may take when a run is ended.
+const grace = 10 * time.Second
+
+// attempt sends a request. A write that is under way is not cut off when the run
+// is ended, so that what became of it is known.
+func (c *client) attempt(ctx context.Context, r request, write bool) (*answer, error) {
+	if !write {
+		return c.try(ctx, r)
+	}
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	longer, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	defer cancel()
+	defer context.AfterFunc(ctx, func() { time.AfterFunc(grace, cancel) })()
+	return c.try(longer, r)
+}
+
 // retryAfter reads how long a server wants to be left alone (RFC 9110 §10.2.3).
 func retryAfter(text string) time.Duration {
 	if n, err := strconv.Atoi(text); err == nil && n > 0 {
@@ -222,7 +260,7 @@ func (c *client) try(ctx context.Context, r request) (*answer, error) {
 		}
 		u = *there
 	}
-	secret, err := c.password(ctx)
+	password, token, err := c.credentials(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -234,8 +272,11 @@ func (c *client) try(ctx context.Context, r request) (*answer, error) {
 	for name, value := range r.header {
 		req.Header.Set(name, value)
 	}
-	if c.spec.User != "" || secret != "" {
-		req.SetBasicAuth(c.spec.User, secret)
+	switch {
+	case token != "":
+		req.Header.Set("Authorization", "Bearer "+token)
+	case c.spec.User != "" || password != "":
+		req.SetBasicAuth(c.spec.User, password)
 	}
 	c.sent.Add(1)
 	resp, err := c.http.Do(req)
@@ -258,13 +299,15 @@ func (c *client) try(ctx context.Context, r request) (*answer, error) {
 	if len(body) > maxAnswer {
 		return nil, c.fault("answers with more than %d MiB", maxAnswer>>20).FromOutside()
 	}
-	switch resp.StatusCode {
-	case http.StatusUnauthorized:
-		return nil, c.fault("does not accept the name and password").Do("check user and password of the calendar")
-	case http.StatusForbidden:
-		if r.method == "PROPFIND" || r.method == "REPORT" {
-			break
+	if resp.StatusCode == http.StatusUnauthorized {
+		switch {
+		case c.outdated(token) && !r.again:
+			r.again = true
+			return c.try(ctx, r)
+		case token != "":
+			return nil, c.fault("does not accept the token").Do("check token of the calendar")
 		}
+		return nil, c.fault("does not accept the name and password").Do("check user and password of the calendar")
 	}
 	return &answer{resp.StatusCode, resp.Header, body}, nil
 }
@@ -362,7 +405,7 @@ const xmlHead = `<?xml version="1.0" encoding="utf-8"?>` + "\n"
 // propfind asks for properties (RFC 4918 §9.1).
 func (c *client) propfind(ctx context.Context, href, depth, props string) (*multistatus, error) {
 	body := xmlHead + `<propfind xmlns="DAV:" xmlns:C="urn:ietf:params:xml:ns:caldav" xmlns:S="http://calendarserver.org/ns/" xmlns:A="http://apple.com/ns/ical/"><prop>` + props + `</prop></propfind>`
-	a, err := c.send(ctx, request{"PROPFIND", href, []byte(body), map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}}, false)
+	a, err := c.send(ctx, request{method: "PROPFIND", href: href, body: []byte(body), header: map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}}, false)
 	if err != nil {
 		return nil, err
 	}
@@ -371,7 +414,7 @@ func (c *client) propfind(ctx context.Context, href, depth, props string) (*mult
 
 // report asks a question of a calendar.
 func (c *client) report(ctx context.Context, depth, body string) (*answer, error) {
-	return c.send(ctx, request{"REPORT", "", []byte(xmlHead + body), map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}}, false)
+	return c.send(ctx, request{method: "REPORT", href: "", body: []byte(xmlHead + body), header: map[string]string{"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}}, false)
 }
 
 // batch is how many resources are asked for at once.

@@ -2,9 +2,19 @@ package caldav
 
 import (
 	"context"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/tls"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/pem"
 	"fmt"
+	"math/big"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"strings"
 	"testing"
 	"time"
 
@@ -13,6 +23,7 @@ import (
 
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/calendar"
+	"almanach/internal/edge/secret"
 	"almanach/internal/edge/standin"
 )
 
@@ -48,7 +59,7 @@ func TestStandIn(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, base := serve(t, f)
-			suiteWith(t, base, calendar.Server{User: "clerk", Password: calendar.Secret{Env: "TIDE"}}, func(c *Calendar) {
+			suiteWith(t, base, calendar.Server{User: "clerk", Password: secret.Place{Env: "TIDE"}}, func(c *Calendar) {
 				c.sleep = func(ctx context.Context, _ time.Duration) error { return ctx.Err() }
 			})
 		})
@@ -62,7 +73,7 @@ func TestFewRequests(t *testing.T) {
 	require.NoError(t, err)
 	cache := t.TempDir()
 	open := func() *Calendar {
-		c, err := Open(calendar.Spec{Server: calendar.Server{URL: base + "c", User: "clerk", Password: calendar.Secret{Env: "TIDE"}}, Cache: cache}, book)
+		c, err := Open(calendar.Spec{Server: calendar.Server{URL: base + "c", User: "clerk", Password: secret.Place{Env: "TIDE"}}, Cache: cache}, book)
 		require.NoError(t, err)
 		return c
 	}
@@ -142,7 +153,7 @@ func TestUnreachable(t *testing.T) {
 		"ftp://example.test/c/":  "is not the address of a calendar",
 		"https://a:b@c.test/d/":  "the address of a calendar holds a name or a password",
 	} {
-		c, err := Open(calendar.Spec{Server: calendar.Server{URL: address, User: "clerk", Password: calendar.Secret{Env: "TIDE"}}}, book)
+		c, err := Open(calendar.Spec{Server: calendar.Server{URL: address, User: "clerk", Password: secret.Place{Env: "TIDE"}}}, book)
 		if err == nil {
 			c.sleep = func(context.Context, time.Duration) error { return nil }
 			for _, err = range c.Entries(t.Context()) {
@@ -153,7 +164,7 @@ func TestUnreachable(t *testing.T) {
 		require.ErrorContains(t, err, want, address)
 		assert.NotContains(t, err.Error(), "tide", "no secret in a message")
 	}
-	c, err := Open(calendar.Spec{Server: calendar.Server{URL: base + "c", User: "clerk", Password: calendar.Secret{Command: "echo wrong"}}}, book)
+	c, err := Open(calendar.Spec{Server: calendar.Server{URL: base + "c", User: "clerk", Password: secret.Place{Command: "echo wrong"}}}, book)
 	require.NoError(t, err)
 	for _, err := range c.Entries(t.Context()) {
 		require.ErrorContains(t, err, "does not accept the name and password")
@@ -169,7 +180,7 @@ func TestWithheld(t *testing.T) {
 	require.NoError(t, s.Make("c"))
 	cache := t.TempDir()
 	read := func() (uids, problems []string) {
-		c, err := Open(calendar.Spec{Server: calendar.Server{URL: base + "c", User: "clerk", Password: calendar.Secret{Env: "TIDE"}}, Cache: cache}, book)
+		c, err := Open(calendar.Spec{Server: calendar.Server{URL: base + "c", User: "clerk", Password: secret.Place{Env: "TIDE"}}, Cache: cache}, book)
 		require.NoError(t, err)
 		if s.Requests() == 0 {
 			var edits []calendar.Edit
@@ -204,4 +215,149 @@ func TestWithheld(t *testing.T) {
 		require.Len(t, problems, 1)
 		assert.Contains(t, problems[0], "the server lists this event and does not give it")
 	}
+}
+
+// calls gives edits that create so many events, with marks of ours.
+func calls(n int) (edits []calendar.Edit) {
+	for i := range n {
+		edits = append(edits, calendar.Edit{New: [][]byte{fmt.Appendf(nil, "BEGIN:VEVENT\r\nUID:e%d\r\nDTSTAMP:20260302T080000Z\r\nDTSTART:20260305T080000Z\r\nSUMMARY:Call %d\r\nX-ALMANACH-KEY:TH-%d\r\nEND:VEVENT\r\n", i, i, i)}})
+	}
+	return edits
+}
+
+// open opens calendar c of the stand-in.
+func open(t *testing.T, server calendar.Server, cache string) *Calendar {
+	t.Helper()
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	c, err := Open(calendar.Spec{Name: "c", Server: server, Cache: cache}, book)
+	require.NoError(t, err)
+	return c
+}
+
+// What a server does not keep of our marks is remembered, also when a person
+// changes the event, and forgotten when the event goes.
+func TestStripped(t *testing.T) {
+	s, base := serve(t, standin.Faults{StripX: true})
+	require.NoError(t, s.Make("c"))
+	server, cache := calendar.Server{URL: base + "c", User: "clerk", Password: secret.Place{Env: "TIDE"}}, t.TempDir()
+	results, err := open(t, server, cache).Apply(t.Context(), calls(2))
+	require.NoError(t, err)
+	assert.Contains(t, string(results[1].Held.Raws[0]), "X-ALMANACH-KEY:TH-1\r\nEND:VEVENT")
+	other := open(t, server, "") // someone else
+	for o, err := range other.Entries(t.Context()) {
+		require.NoError(t, err)
+		assert.NotContains(t, string(o.Raws[0]), "X-ALMANACH")
+		edit := calendar.Edit{Old: o}
+		if o.UID == "e1" {
+			edit.New = [][]byte{[]byte(strings.Replace(string(o.Raws[0]), "Call", "Long call", 1))}
+		}
+		_, err = other.Apply(t.Context(), []calendar.Edit{edit})
+		require.NoError(t, err)
+	}
+	c := open(t, server, cache)
+	for o, err := range c.Entries(t.Context()) {
+		require.NoError(t, err)
+		assert.Contains(t, string(o.Raws[0]), "SUMMARY:Long call 1\r\nX-ALMANACH-KEY:TH-1\r\nEND:VEVENT")
+	}
+	assert.Len(t, c.known.Marks, 1)
+	require.ErrorContains(t, c.Check(t.Context(), "check"), "does not keep properties of our own")
+}
+
+// The day's quota and a calendar that is full end a run where it is; it goes on
+// there.
+func TestSpent(t *testing.T) {
+	s, base := serve(t, standin.Faults{})
+	require.NoError(t, s.Make("c"))
+	server, cache := calendar.Server{URL: base + "c", User: "clerk", Password: secret.Place{Env: "TIDE"}, Daily: 30}, t.TempDir()
+	apply := func(c *Calendar, from, to int) (done int, err error) {
+		results, err := c.Apply(t.Context(), calls(to)[from:])
+		for _, r := range results {
+			if r.Err == nil {
+				require.NotNil(t, r.Held)
+				done++
+			} else {
+				require.ErrorIs(t, r.Err, calendar.ErrSpent)
+			}
+		}
+		return done, err
+	}
+	done, err := apply(open(t, server, cache), 0, 20)
+	require.NoError(t, err)
+	require.Equal(t, 20, done)
+	c := open(t, server, cache) // another run
+	done, err = apply(c, 20, 40)
+	require.ErrorIs(t, err, calendar.ErrSpent)
+	require.ErrorContains(t, err, "the 30 writes a day that almanach.yaml allows are used up; 10 of 20 changes are left")
+	require.Equal(t, 10, done)
+	c.now = func() time.Time { return time.Now().AddDate(0, 0, 1) }
+	done, err = apply(c, 40, 50)
+	require.NoError(t, err)
+	require.Equal(t, 10, done)
+
+	server.Daily, s.Faults.Quota = 0, 45
+	done, err = apply(open(t, server, ""), 50, 70)
+	require.ErrorIs(t, err, calendar.ErrSpent)
+	require.ErrorContains(t, err, "quota-not-exceeded; 15 of 20 changes are left")
+	require.Equal(t, 5, done)
+}
+
+// A rate is kept, and a token that has run out is asked for again, once.
+func TestTokenAndRate(t *testing.T) {
+	valid, asked := "second", 0
+	h := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked++
+		if r.Header.Get("Authorization") != "Bearer "+valid {
+			w.WriteHeader(http.StatusUnauthorized)
+			return
+		}
+		w.WriteHeader(http.StatusMultiStatus)
+		fmt.Fprint(w, `<multistatus xmlns="DAV:"/>`)
+	}))
+	defer h.Close()
+	dir := t.TempDir()
+	command := "cat " + dir + "/token; echo second > " + dir + "/token"
+	require.NoError(t, os.WriteFile(dir+"/token", []byte("first\n"), 0o600))
+	c := open(t, calendar.Server{URL: h.URL, Token: secret.Place{Command: command}, Rate: 20}, "")
+	began := time.Now()
+	for range 5 {
+		_, err := c.propfind(t.Context(), "", "0", "")
+		require.NoError(t, err)
+	}
+	assert.GreaterOrEqual(t, time.Since(began), 190*time.Millisecond)
+	assert.Equal(t, 6, asked)
+	valid = "third"
+	_, err := c.propfind(t.Context(), "", "0", "")
+	require.ErrorContains(t, err, "does not accept the token")
+	assert.Equal(t, 8, asked)
+	assert.NotContains(t, err.Error(), "second")
+}
+
+// A server that wants a certificate is shown the desk's.
+func TestCertificate(t *testing.T) {
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	require.NoError(t, err)
+	about := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "clerk"}, NotAfter: time.Now().Add(time.Hour), ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageClientAuth}}
+	der, err := x509.CreateCertificate(rand.Reader, about, about, &key.PublicKey, key)
+	require.NoError(t, err)
+	secretDER, err := x509.MarshalPKCS8PrivateKey(key)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	pair := append(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: secretDER})...)
+	require.NoError(t, os.WriteFile(dir+"/clerk.pem", pair, 0o600))
+	h := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.WriteHeader(http.StatusMultiStatus)
+		fmt.Fprintf(w, `<multistatus xmlns="DAV:"><response><href>/%s</href></response></multistatus>`, r.TLS.PeerCertificates[0].Subject.CommonName)
+	}))
+	h.TLS = &tls.Config{ClientAuth: tls.RequireAnyClientCert}
+	h.StartTLS()
+	defer h.Close()
+	require.NoError(t, os.WriteFile(dir+"/ca.pem", pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: h.Certificate().Raw}), 0o600))
+	m, err := open(t, calendar.Server{URL: h.URL, CA: dir + "/ca.pem", Cert: dir + "/clerk.pem"}, "").propfind(t.Context(), "", "0", "")
+	require.NoError(t, err)
+	assert.Equal(t, "/clerk", m.Responses[0].Href)
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	_, err = Open(calendar.Spec{Server: calendar.Server{URL: h.URL, Cert: dir + "/ca.pem"}}, book)
+	require.ErrorContains(t, err, "holds no certificate with its key")
 }

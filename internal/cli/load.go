@@ -259,8 +259,11 @@ func isTable(name string) bool {
 		return true
 	}
 	switch strings.ToLower(filepath.Ext(name)) {
-	case ".yaml", ".yml", "":
+	case ".yaml", ".yml":
 		return false
+	case "":
+		info, err := os.Stat(name) // a folder of messages
+		return err == nil && (info.IsDir() || strings.ContainsAny(name, `/\\`))
 	}
 	return true
 }
@@ -277,9 +280,6 @@ func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, e
 			}
 		}
 		req.Intake, req.File, req.Match = in, name, true
-		if len(f.key) == 0 {
-			return req, fault.Newf("nothing says which column identifies a row of %s", name).Do(`give --key "COLUMN", such as a booking number`)
-		}
 		if f.into == "" {
 			return req, fault.Newf("nothing says which calendar to load %s into", name).Do("give --into CALENDAR.ics")
 		}

@@ -92,6 +92,8 @@ type Report struct {
 	ZoneWhy   string         // how that zone was determined, when nobody named it
 	Warnings  []*fault.Fault // what was found wrong in the calendars
 	Remarks   []string       // what is to be said of the source
+	Running   bool           // it is running text
+	Passed    []table.Passed // dates in it that are none of an event
 	Written   []Written      // load only
 	Stopped   bool           // a load did not do everything
 }

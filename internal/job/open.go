@@ -122,6 +122,12 @@ func (l *load) rival() *fault.Fault {
 func (l *load) openSource(ctx context.Context) (source.Reader, error) {
 	from, desk := l.in.From, l.office.Desk
 	o := sourceOptions(l.office, from)
+	o.Text.Free, o.Text.Next, o.Text.Year, o.Text.Order = len(l.in.Key) == 0 || slices.Equal(l.in.Key, []string{"Key"}), l.in.NextWeekday, l.in.Dates.Year, int(l.in.Dates.Order)
+	if l.in.Zone != "" {
+		if z, err := l.office.Zones.Find(l.in.Zone); err == nil {
+			o.Text.Home = z
+		}
+	}
 	switch {
 	case l.req.File != "":
 		return source.Open(ctx, l.req.File, o)
@@ -163,7 +169,12 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	rows, err := source.ReadAll(r, func(n int) { l.office.readSoFar(l.report.Source.File, n) })
 	l.report.Sources = sourcesOf(rows, l.report.Source)
 	about := r.About()
-	if err == nil && len(rows) == 0 {
+	if err == nil && about.Running {
+		l.running(r)
+	} else if err == nil && len(l.in.Key) == 0 {
+		err = fault.Newf("nothing says which column identifies a row of %s", l.report.Source.File).Do(`give --key "COLUMN", such as a booking number`)
+	}
+	if err == nil && len(rows) == 0 && !about.Running {
 		f := fault.Newf("there is no row below the header in row %d", about.HeaderLast)
 		if about.HeaderLast == 0 {
 			f = fault.Newf("there is no row in it")
@@ -175,6 +186,17 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 		l.report.Remarks = append(l.report.Remarks, "hidden columns are left out: "+strings.Join(about.HiddenColumns, ", "))
 	}
 	return rows, r.Header(), err
+}
+
+// running takes account of a source that is running text: what its columns are is
+// known.
+func (l *load) running(r source.Reader) {
+	identity := ""
+	if r.Origin().Message != "" || strings.Contains(r.About().Format, "message") {
+		identity = "messages"
+	}
+	l.in, l.req.Match = l.in.OfText(identity), false
+	l.report.Running, l.report.Passed = true, r.About().Passed
 }
 
 // compile matches or compiles the intake against the source's header and

@@ -14,7 +14,9 @@ import (
 	"almanach/internal/core/moment"
 	"almanach/internal/core/survey"
 	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
 	"almanach/internal/edge/source"
+	"almanach/internal/edge/source/sheet"
 )
 
 // Survey is what a file was found to hold.
@@ -61,6 +63,15 @@ func SurveyFile(ctx context.Context, office *Office, path string, from intake.Fr
 	return out, nil
 }
 
+// home gives the zone whose clock the desk goes by.
+func (o *Office) home() *zone.Zone {
+	z, _, f := o.DefaultZone()
+	if f != nil {
+		return nil
+	}
+	return z
+}
+
 // readSoFar says how many rows of a source have been read.
 func (o *Office) readSoFar(path string, n int) {
 	if o.Progress != nil {
@@ -69,7 +80,7 @@ func (o *Office) readSoFar(path string, n int) {
 }
 
 func sourceOptions(office *Office, from intake.From) source.Options {
-	return source.Options{Sheet: from.Sheet, All: from.All, Range: from.Range, Header: from.Header, FillDown: from.FillDown, Hidden: from.Hidden, Records: from.Records, Zones: office.Zones.Find}
+	return source.Options{Sheet: from.Sheet, All: from.All, Range: from.Range, Header: from.Header, FillDown: from.FillDown, Hidden: from.Hidden, Records: from.Records, Zones: office.Zones.Find, Text: sheet.Text{Read: from.Read, Present: office.Now, Home: office.home()}}
 }
 
 // Draft writes a first intake for a surveyed file and gives its path: on a

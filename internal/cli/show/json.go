@@ -13,6 +13,7 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/plan"
 	"almanach/internal/core/reconcile"
+	"almanach/internal/core/table"
 	"almanach/internal/job"
 )
 
@@ -52,13 +53,15 @@ type rowJSON struct {
 	Row   int    `json:"row"`
 	Page  int    `json:"page"`
 	Line  int    `json:"line"`
+
+	Message string `json:"message,omitempty"`
 }
 
 func placeJSON(p fault.Place) *rowJSON {
 	if p == (fault.Place{}) {
 		return nil
 	}
-	return &rowJSON{p.File, p.Sheet, p.Row, p.Page, p.Line}
+	return &rowJSON{p.File, p.Sheet, p.Row, p.Page, p.Line, p.Message}
 }
 
 type eventJSON struct {
@@ -99,6 +102,18 @@ type itemJSON struct {
 	Fields   []plan.Difference `json:"fields"`
 	Notes    []string          `json:"notes"`
 	Reason   string            `json:"reason,omitempty"`
+
+	// Of rows read from running text.
+	FromText string          `json:"from_text,omitempty"`
+	Reading  []table.Reading `json:"reading,omitempty"`
+	Course   []string        `json:"course,omitempty"`
+	Proposal *eventJSON      `json:"proposal,omitempty"` // what a held row would have loaded
+}
+
+type passedJSON struct {
+	Row  *rowJSON `json:"row"`
+	Text string   `json:"text"`
+	Why  string   `json:"why"`
 }
 
 // loadJSON is the fixed shape of a preview or load.
@@ -108,8 +123,10 @@ type loadJSON struct {
 	Totals plan.Totals `json:"totals"`
 	Past   int         `json:"gone_past,omitempty"`
 	Items  []itemJSON  `json:"items"`
-	Notes  []string    `json:"notes,omitempty"`
-	NoGone string      `json:"nothing_removed,omitempty"`
+
+	Passed []passedJSON `json:"passed_over,omitempty"`
+	Notes  []string     `json:"notes,omitempty"`
+	NoGone string       `json:"nothing_removed,omitempty"`
 
 	Zone    string   `json:"zone,omitempty"`    // of times that name none
 	Unused  []string `json:"unused,omitempty"`  // columns that nothing uses
@@ -153,6 +170,12 @@ func LoadJSON(name string, r *job.Report, err error) any {
 	for n := range r.Items {
 		out.Items = append(out.Items, itemOf(r, &r.Items[n]))
 	}
+	if r.Running {
+		out.Passed = []passedJSON{}
+		for _, p := range r.Passed {
+			out.Passed = append(out.Passed, passedJSON{placeJSON(p.Place), p.Text, p.Why})
+		}
+	}
 	for _, g := range r.Guards {
 		out.Guards = append(out.Guards, guardJSON{g.Name, g.Count, g.Of, list(g.Which)})
 	}
@@ -169,6 +192,13 @@ func itemOf(r *job.Report, i *plan.Item) itemJSON {
 	}
 	if item.Fields == nil {
 		item.Fields = []plan.Difference{}
+	}
+	if e := i.Row.Evidence; e != nil {
+		item.FromText, item.Reading, item.Course = e.Text, e.Reading, e.Course
+		item.Notes = append(item.Notes, e.Notes...)
+		if i.Outcome == agree.Held {
+			item.Proposal, item.Event = item.Event, nil
+		}
 	}
 	return item
 }

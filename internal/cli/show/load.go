@@ -82,7 +82,24 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 			l.group(groups[g.outcome], g.outcome, g.style, g.remark)
 		}
 	}
+	l.passedOver()
 	l.foot()
+}
+
+// passedOver lists the dates of running text that are none of an event.
+func (l *report) passedOver() {
+	if len(l.Passed) == 0 {
+		return
+	}
+	l.line("")
+	l.heading(dim, "passed over", "dates that are none of an event")
+	for n, p := range l.Passed {
+		if n == listed && !l.All {
+			l.line("  %s", dim.Render(fmt.Sprintf("… and %s more; --all lists every one", grouped(len(l.Passed)-n))))
+			break
+		}
+		l.wrapped("  "+pad(where(l.Sources, p.Place), 8)+"  ", p.Why+dim.Render("   “"+fault.Shorten(p.Text, 100)+"”"))
+	}
 }
 
 // ifStopped gives a remark where a guard stopped a load.
@@ -102,7 +119,11 @@ func (l *report) totals() {
 	if t.LeftOut > 0 {
 		parts = append(parts, fmt.Sprintf("%s left out", grouped(t.LeftOut)))
 	}
-	l.line("%s: %s", counted(t.Rows, "row"), strings.Join(parts, ", "))
+	rows := counted(t.Rows, "row")
+	if l.Running {
+		rows = counted(t.Rows, "event") + " found"
+	}
+	l.line("%s: %s", rows, strings.Join(parts, ", "))
 	parts = parts[:0]
 	for _, c := range []struct {
 		n    int
@@ -132,7 +153,7 @@ func (l *report) totals() {
 }
 
 func (l *report) matched() {
-	if len(l.Unused) > 0 {
+	if len(l.Unused) > 0 && !l.Running {
 		defer l.wrapped(dim.Render("unused")+"   ", strings.Join(l.Unused, ", "))
 	}
 	if len(l.Matched) == 0 {
@@ -161,6 +182,10 @@ func (l *report) group(items []plan.Item, o agree.Outcome, style style, remark s
 	}
 	keyWidth, titleWidth := 0, 0
 	for _, i := range items[:most] {
+		if i.Row.Evidence != nil { // what it was read from says more than its key
+			titleWidth = max(titleWidth, min(48, ansi.StringWidth(i.Title)))
+			continue
+		}
 		keyWidth = max(keyWidth, min(28, ansi.StringWidth(i.Key)))
 		titleWidth = max(titleWidth, min(48, ansi.StringWidth(i.Title)))
 	}
@@ -195,12 +220,20 @@ func placesOf(items []plan.Item) []fault.Place {
 // item writes one item.
 func (l *report) item(i plan.Item, where string, keyWidth, titleWidth int) {
 	lead := "  " + where + "  " + pad(fault.Shorten(i.Key, 28), keyWidth) + "  "
+	if i.Row.Evidence != nil {
+		lead = "  " + where + "  "
+		defer l.evidence(&i, ansi.StringWidth(lead))
+	}
 	switch i.Outcome {
 	case agree.Held, agree.LeftOut:
 		l.wrapped(lead, i.Reason)
 		return
 	case agree.New, agree.Same:
-		l.wrapped(lead, pad(fault.Shorten(i.Title, 80), titleWidth)+"   "+Span(l.eventOf(&i).When, l.Zone)+l.whither(i)+noteText(l.NoteTexts(i.Notes)))
+		place := ""
+		if at := l.eventOf(&i).Text(event.Location); i.Row.Evidence != nil && at != "" {
+			place = "   " + fault.Shorten(at, 40)
+		}
+		l.wrapped(lead, pad(fault.Shorten(i.Title, 80), titleWidth)+"   "+Span(l.eventOf(&i).When, l.Zone)+place+l.whither(i)+noteText(l.NoteTexts(i.Notes)))
 		return
 	}
 	text := fault.Shorten(i.Title, 80) + occurrence(i) + l.whither(i)
@@ -220,6 +253,22 @@ func (l *report) item(i plan.Item, where string, keyWidth, titleWidth int) {
 	}
 	l.wrapped(lead, text)
 	l.fields(i.Fields, strings.Repeat(" ", ansi.StringWidth(lead)), i.Outcome)
+}
+
+// evidence shows the words that an event was read from, what was assumed, and the
+// course of a thread.
+func (l *report) evidence(i *plan.Item, indent int) {
+	e, lead := i.Row.Evidence, strings.Repeat(" ", indent)
+	text := ""
+	if !strings.Contains(i.Reason, fault.Shorten(e.Text, 80)) {
+		text = "“" + fault.Shorten(strings.Join(strings.Fields(e.Text), " "), 160) + "”   "
+	}
+	if text += strings.Join(e.Notes, "; "); text != "" {
+		l.wrapped(lead, dim.Render(text))
+	}
+	for _, c := range e.Course {
+		l.wrapped(lead+dim.Render("· "), dim.Render(c))
+	}
 }
 
 // eventOf gives the event of an item.
@@ -363,7 +412,7 @@ func (l *report) assumed() {
 	for i, k := range kinds {
 		rows := slices.Sorted(slices.Values(l.Assumed[k]))
 		parts[i] = k + " in " + rowList(rows)
-		if len(l.Sources) > 1 { // a number alone would not tell which row
+		if len(l.Sources) > 1 || l.Running { // a number alone would not tell which row
 			parts[i] = k + " in " + counted(len(rows), "row")
 		}
 	}

@@ -103,7 +103,12 @@ func sources(s job.Sources) string {
 // where says in which rows something stands, and of several files or sheets in
 // which; what has no row says nothing.
 func where(s job.Sources, places ...fault.Place) string {
-	if at := places[0]; at.Row == 0 && at.Line > 0 {
+	switch at := places[0]; {
+	case at.Message != "":
+		return filepath.Base(at.File)
+	case at.Row == 0 && at.Page > 0:
+		return fmt.Sprintf("page %d, line %d", at.Page, at.Line)
+	case at.Row == 0 && at.Line > 0:
 		return fmt.Sprintf("line %d", at.Line)
 	}
 	oneFile := !slices.ContainsFunc(s, func(o table.Origin) bool { return o.File != s[0].File })

@@ -45,6 +45,9 @@ func (p Place) String() string {
 	case p.Line > 0:
 		parts = append(parts, fmt.Sprintf("line %d", p.Line))
 	}
+	if p.Message != "" {
+		parts = append(parts, "message "+p.Message)
+	}
 	if p.Column != "" {
 		parts = append(parts, "column "+p.Column)
 	}

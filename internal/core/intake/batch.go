@@ -173,6 +173,8 @@ func (s *sorter) judge(i int, row table.Row) (keyed bool) {
 		s.leave(i, slices.Clone(s.key), ByCondition, reason)
 	case struck && s.Mapping.intake.Struck == "leave out":
 		s.leave(i, slices.Clone(s.key), IsStruck, "crossed out")
+	case row.Evidence != nil && row.Evidence.Held != nil:
+		s.hold(i, slices.Clone(s.key), row.Evidence.Held)
 	case s.key.Empty():
 		s.NoKey = true
 		s.hold(i, nil, fault.Newf("%s is empty: without a key the row cannot be found again", s.Mapping.keyLabel()).Do("fill it in"))
@@ -343,6 +345,20 @@ func (b *Batch) Map(m *Mapper, i int, w *Wanted) *fault.Fault {
 		f.At(at)
 	}
 	return f
+}
+
+// Proposal gives the event that a row of running text would be loaded as, were it
+// not held; nil where it has none.
+func (b *Batch) Proposal(i int) *event.Event {
+	if b.fate[i] != HeldRow || b.Rows[i].Evidence == nil {
+		return nil
+	}
+	var w Wanted
+	if b.mapper.Map(b.Rows[i], &w) != nil || w.Event.When.Start.IsZero() {
+		return nil
+	}
+	e := w.Event
+	return &e
 }
 
 // Hold holds row i, which was wanted.

@@ -19,6 +19,7 @@ var Definition = []settings.Setting{
 		{Name: "header", Doc: "The row the column names stand in, two rows as 4-5, or none. By default it is found.", Example: "4"},
 		{Name: "fill_down", Kind: settings.Words, Doc: "Columns that are written once and left blank below: empty cells take the value above them.", Example: "[Day]"},
 		{Name: "hidden", Kind: settings.Choice, Choices: []string{"read", "leave out"}, Doc: "What to do with hidden rows and columns. By default they are left out.", Example: "read"},
+		{Name: "read", Kind: settings.Choice, Choices: []string{"tables", "text"}, Doc: "Of a document: its tables, or the events in its running text. By default both, or, where a key is given and it has tables, these.", Example: "text"},
 		{Name: "records", Doc: "Where the list of records is in a JSON document. By default the longest list.", Example: "data.bookings"},
 	}},
 	{Name: "key", Kind: settings.Words, Doc: "The column, or the columns, that make a row the same event next time.", Example: "Booking no"},
@@ -35,6 +36,7 @@ var Definition = []settings.Setting{
 		{Name: "from", Doc: "The first day.", Example: "2020-01-01"},
 		{Name: "to", Doc: "The last day.", Example: "2035-12-31"},
 	}},
+	{Name: "next_weekday", Kind: settings.Choice, Choices: []string{"coming", "following"}, Doc: "What \"next Friday\" means in a message of a Tuesday: the coming Friday, or that of the following week. Without it such events are held, with both days shown.", Example: "following"},
 	{Name: "empty", Kind: settings.Choice, Choices: []string{"leave", "clear"}, Doc: "What an empty cell does to the event's field: leave it alone, as by default, or clear it.", Example: "clear"},
 	{Name: "clean", Kind: settings.Words, Doc: "Columns whose text is cleaned first: HTML becomes text, entities their characters, runs of spaces one space.", Example: "[Remarks]"},
 	{Name: "labels", Kind: settings.Group, Doc: "Labelled lines in one column, as forms send them, that become columns of their own.", Fields: []settings.Setting{

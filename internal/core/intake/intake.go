@@ -59,6 +59,7 @@ type Intake struct {
 	Labels         Labels
 	Words          map[string]map[string]string // for lookup
 	Send           bool                         // invitations
+	NextWeekday    string                       // coming or following: what "next Friday" means; "" holds it
 	Markdown       bool                         // the description is Markdown
 
 	event            map[string]template.Source // by setting name
@@ -100,6 +101,7 @@ type From struct {
 	FillDown []string
 	Hidden   bool   // hidden rows and columns are read
 	Records  string // path of the records in a JSON document
+	Read     string // of a document: tables, text; "" for both
 }
 
 // Assume is what is assumed where a row does not say.
@@ -124,7 +126,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 		Name: v.Text("name"), Identity: v.Text("identity"), File: strings.TrimSuffix(filepath.Base(file), filepath.Ext(file)),
 		From: From{
 			File: v.Text("from.file"), Newest: v.Text("from.newest"), Files: v.Text("from.files"), Folder: v.Text("from.folder"), URL: v.Text("from.url"),
-			Sheet: v.Text("from.sheet"), All: v.Text("from.sheets") == "all", Range: v.Text("from.range"), FillDown: v.Words("from.fill_down"), Hidden: v.Text("from.hidden") == "read", Records: v.Text("from.records"),
+			Read: v.Text("from.read"), Sheet: v.Text("from.sheet"), All: v.Text("from.sheets") == "all", Range: v.Text("from.range"), FillDown: v.Words("from.fill_down"), Hidden: v.Text("from.hidden") == "read", Records: v.Text("from.records"),
 		},
 		Key: v.Words("key"), Into: v.Words("into"), Zone: v.Text("zone"), Gone: v.Text("agree.gone"), Removed: v.Text("agree.removed"), Past: v.Yes("agree.past"),
 		Assume: Assume{Length: v.Length("assume.length"), Overnight: v.Length("assume.overnight")},
@@ -142,7 +144,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	if in.Name == "" {
 		in.Name = in.File
 	}
-	in.Dates.Year = v.Number("assume.year")
+	in.Dates.Year, in.NextWeekday = v.Number("assume.year"), v.Text("next_weekday")
 	in.Dates.Order = map[string]moment.Order{"day first": moment.DayFirst, "month first": moment.MonthFirst, "year first": moment.YearFirst}[v.Text("day_order")]
 	in.Policy = agree.Policy{Edited: v.Text("agree.edited"), Disputed: v.Text("agree.disputed"), Fields: map[event.Field]agree.Side{}}
 	if f := in.sides(v); f != nil {
@@ -240,10 +242,56 @@ func (in *Intake) sides(v *settings.Value) *fault.Fault {
 	return nil
 }
 
+// running tells whether a source holds running text for certain, so that nothing
+// needs to say which column is what.
+func (f From) running() bool {
+	if f.Read == "text" {
+		return true
+	}
+	switch strings.ToLower(filepath.Ext(f.File + f.Newest + f.Files)) {
+	case ".eml", ".mbox", ".txt", ".md", ".pdf", ".docx", ".odt":
+		return f.Read == ""
+	}
+	return false
+}
+
+const cancelledText = `Status == "cancelled"`
+
+// OfText gives a copy of the intake with what rows of running text need and it
+// does not say itself.
+func (in *Intake) OfText(identity string) *Intake {
+	return in.With(func(out *Intake) {
+		if len(out.Key) == 0 {
+			out.Key = []string{"Key"}
+			if identity != "" && out.Identity == out.Name {
+				out.Identity = identity
+			}
+		}
+		if out.event == nil {
+			out.event = map[string]template.Source{}
+		}
+		for field, text := range map[string]string{"title": "{What}", "start": "{When}", "zone": "{Zone}", "location": "{Where}", "attendees": "{Who}", "repeat": "{Repeat}", "except": "{Except}"} {
+			if out.event[field].Text == "" {
+				out.event[field] = template.Source{Text: text}
+			}
+		}
+		if out.cancel.Text == "" {
+			out.cancel = template.Source{Text: cancelledText}
+		}
+		if out.Outliers == "" {
+			out.Outliers = "read" // each was judged by its own text
+		}
+		out.Dates.AnyYear = true
+	})
+}
+
 func (in *Intake) incomplete(file string) []*fault.Fault {
 	var out []*fault.Fault
 	miss := func(name, example string) {
 		out = append(out, fault.Newf("nothing says %s", name).Do("add %s", example).At(fault.Place{File: file}))
+	}
+	if in.From.running() {
+		return out
 	}
 	if len(in.Key) == 0 {
 		miss("which column is the key", "key: Booking no")

@@ -259,7 +259,7 @@ func (m *maker) rest() {
 	for _, h := range m.Batch.Held {
 		if m.selected(h.Row) && (!m.Pairs.Only || m.alike[h.Row]) {
 			t.count(agree.Held)
-			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows[h.Row]), Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1})
+			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows[h.Row]), Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1, Event: m.Batch.Proposal(h.Row)})
 		}
 	}
 	for _, o := range m.Batch.LeftOut {

@@ -114,13 +114,14 @@ func (t *Totals) Recount(from, to agree.Outcome) {
 type RowPlace struct {
 	Origin             *table.Origin `json:",omitempty"`
 	Number, Line, Page int32
+	Evidence           *table.Evidence `json:"-"` // of a row read from running text
 }
 
-func placeOf(r table.Row) RowPlace { return RowPlace{r.Origin, r.Number, r.Line, r.Page} }
+func placeOf(r table.Row) RowPlace { return RowPlace{r.Origin, r.Number, r.Line, r.Page, r.Evidence} }
 
 // Place gives the row's place for messages.
 func (p RowPlace) Place() fault.Place {
-	return table.Row{Origin: p.Origin, Number: p.Number, Line: p.Line, Page: p.Page}.Place()
+	return table.Row{Origin: p.Origin, Number: p.Number, Line: p.Line, Page: p.Page, Evidence: p.Evidence}.Place()
 }
 
 // Item is what becomes of one row in one calendar, or of an event whose row

@@ -119,11 +119,40 @@ type Row struct {
 	Hidden bool         // hidden in its sheet, and to be left out
 	Span   int          // columns of the one merged range that holds all it says; 0 where there is more
 	Under  string       // the heading within the table that it stands under
+
+	Evidence *Evidence // of a row that was read from running text; nil for others
+}
+
+// Evidence says what a row was read from, where it is no row of a table.
+type Evidence struct {
+	Text      string // the words as they stand
+	Reading   []Reading
+	Notes     []string     // what was assumed
+	Course    []string     // of a thread of messages: a line for each
+	Held      *fault.Fault // why the row is not to be loaded; nil for nothing
+	Cancelled bool         // it takes an event back
+}
+
+// Reading is what some words of a text became.
+type Reading struct {
+	Text  string `json:"text"`
+	Field string `json:"field"`
+	Value string `json:"value"`
+}
+
+// Passed is a date in a text that is none of an event.
+type Passed struct {
+	Place fault.Place
+	Text  string
+	Why   string
 }
 
 // Place gives where the row stands.
 func (r Row) Place() fault.Place {
 	p := fault.Place{Row: int(r.Number), Line: int(r.Line), Page: int(r.Page)}
+	if r.Evidence != nil { // its number only counts what was found
+		p.Row = 0
+	}
 	if r.Origin != nil {
 		p.File, p.Sheet, p.Message = r.Origin.File, r.Origin.Sheet, r.Origin.Message
 	}

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"archive/zip"
 	"bytes"
 	"errors"
 	"io"
@@ -12,6 +13,8 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/edge/source/agenda"
 	"almanach/internal/edge/source/delimited"
+	"almanach/internal/edge/source/document"
+	"almanach/internal/edge/source/mail"
 	"almanach/internal/edge/source/office"
 	"almanach/internal/edge/source/records"
 	"almanach/internal/edge/source/sheet"
@@ -25,9 +28,9 @@ var binary = []struct {
 	magic string
 	open  func(f *os.File, size int64, o sheet.Options) (sheet.Book, error)
 }{
-	{"PK\x03\x04", office.Open},
+	{"PK\x03\x04", openZip},
 	{"\xd0\xcf\x11\xe0", oldWorkbook},
-	{"%PDF", refuse("is a PDF, not a table", "save the table as .xlsx or .csv")},
+	{"%PDF", document.OpenPDF},
 }
 
 // textual are the formats of text, in the order in which they are tried. The
@@ -37,9 +40,41 @@ var textual = []struct {
 	open func(*text.Source, sheet.Options) (sheet.Book, error)
 }{
 	{records.Is, records.Open},
-	{webpage.Is, webpage.Open},
+	{webpage.Is, openPage},
 	{agenda.Is, agenda.Open},
-	{func([]byte) bool { return true }, delimited.Open},
+	{func([]byte) bool { return true }, openLines},
+}
+
+// openZip opens a workbook or a text document.
+func openZip(f *os.File, size int64, o sheet.Options) (sheet.Book, error) {
+	if z, err := zip.NewReader(f, size); err == nil {
+		if part := document.IsOffice(z); part != "" {
+			return document.OpenOffice(f, z, part, o)
+		}
+	}
+	return office.Open(f, size, o)
+}
+
+// openPage opens a web page: its tables where a key tells their rows apart, else
+// its text.
+func openPage(t *text.Source, o sheet.Options) (sheet.Book, error) {
+	if o.Text.Read == "text" || o.Text.Read == "" && o.Text.Free {
+		return document.OpenPage(t, o)
+	}
+	b, err := webpage.Open(t, o)
+	if errors.Is(err, webpage.ErrNoTable) && o.Text.Read == "" {
+		return document.OpenPage(t, o)
+	}
+	return b, err
+}
+
+// openLines opens separated values, or running text.
+func openLines(t *text.Source, o sheet.Options) (sheet.Book, error) {
+	lead := bytes.TrimLeft(t.Head, " \t\r\n")
+	if document.IsPlain(o.Name, lead) {
+		return document.OpenPlain(t, o)
+	}
+	return delimited.Open(t, o)
 }
 
 // openFile opens a file by what it holds.
@@ -48,6 +83,10 @@ func openFile(f *os.File, o sheet.Options) (sheet.Book, error) {
 	info, err := f.Stat()
 	if err != nil {
 		return nil, openFault(o.Name, o.Name, err)
+	}
+	if info.IsDir() && mail.IsFolder(o.Name) {
+		f.Close()
+		return mail.OpenFolder(o.Name, o)
 	}
 	if info.IsDir() {
 		return nil, fault.Newf("is a folder, not a file").At(at).Do("name one of its files, or read them all with from: { folder: … }")
@@ -68,6 +107,9 @@ func openFile(f *os.File, o sheet.Options) (sheet.Book, error) {
 		if bytes.HasPrefix(head, []byte(b.magic)) {
 			return b.open(f, info.Size(), o)
 		}
+	}
+	if mail.Is(bytes.TrimLeft(head, "\r\n")) {
+		return mail.Open(f, o)
 	}
 	if slices.Contains([]string{".xlsx", ".xlsm", ".ods"}, strings.ToLower(filepath.Ext(o.Name))) {
 		return nil, fault.Newf("is not a workbook, whatever its name says").At(at).Do("save it again as .xlsx, or rename it to .csv if it is text")

@@ -8,11 +8,13 @@ import (
 	"fmt"
 	"io/fs"
 	"strconv"
+	"time"
 	"unicode/utf8"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
 	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
 )
 
 // Raw gives every row of a sheet. Next ends with io.EOF.
@@ -73,6 +75,8 @@ type About struct {
 	HiddenColumns []string // likewise
 	Merged        int      // merged ranges
 	Notes         []string
+	Running       bool           // its rows were read from running text
+	Passed        []table.Passed // dates in the text that are none of an event
 }
 
 // Options say which part of a file is the table. The zero value lets the file
@@ -87,8 +91,20 @@ type Options struct {
 	Hidden   bool       // hidden rows and columns are read like any other
 	Records  string     // where the records are in a JSON document, such as data.bookings
 	Zones    ical.Zones // for calendars read as sources
+	Text     Text       // for documents and messages
 
 	Budget *Budget // what reading may cost; never nil below source.Open
+}
+
+// Text says how running text is read.
+type Text struct {
+	Read    string    // tables, text; "" for both
+	Free    bool      // no column is the key, so that text is read, with what tables it has among it
+	Present time.Time // today
+	Year    int       // of dates without one; 0 where the text tells
+	Order   int       // of day and month in 05/03: 1 day first, 2 month first, 0 where the text tells
+	Next    string    // what "next Friday" means: coming, following, "" to be asked
+	Home    *zone.Zone
 }
 
 // Limits of single cells, rows and sheets.

@@ -3,6 +3,7 @@ package webpage
 
 import (
 	"bytes"
+	"errors"
 	"io"
 	"strconv"
 	"strings"
@@ -72,10 +73,13 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 		return nil, fault.Newf("the page cannot be read: %w", z.Err()).At(fault.Place{File: o.Name})
 	}
 	if len(p.list) == 0 {
-		return nil, fault.Newf("is a page without a table").At(fault.Place{File: o.Name}).Do("save the table as .csv or .xlsx")
+		return nil, fault.Newf("%w", ErrNoTable).At(fault.Place{File: o.Name}).Do("save the table as .csv or .xlsx")
 	}
 	return p, nil
 }
+
+// ErrNoTable means that a page is text alone.
+var ErrNoTable = errors.New("is a page without a table")
 
 // maxInside is how deep tables may lie in each other: pages use them for their
 // layout, and no page needs more.

@@ -1,0 +1,515 @@
+package notice
+
+import (
+	"fmt"
+	"strings"
+)
+
+// clock is a time of day as written.
+type clock struct {
+	hour, minute int
+	half         int  // 1 for am, 2 for pm, 0 where nothing says
+	sure         bool // written so that it has 24 hours: 09:00, 14:30, 8h
+	bare         bool // an hour and nothing else: at 3
+	colon        bool
+}
+
+// clock reads a time of day at token i, and gives the token behind it; 0 for
+// none. bare tells whether a number alone may be one.
+func (r *reader) clock(i int, bare bool) (clock, int) {
+	at := i
+	led := false // a word that goes before a time
+	for r.word(at, atWords) || r.tok(at).text == "@" || r.tok(at).text == "l'" {
+		led = true
+		at++
+	}
+	c, end := r.clockOnly(at, bare || led && r.tok(i).text != "the" && r.tok(i).text != "la" && r.tok(i).text != "le" && r.tok(i).text != "a" && r.tok(i).text != "in")
+	if end == 0 {
+		return c, 0
+	}
+	return r.partOfDay(c, end)
+}
+
+// partOfDay reads what behind a time says which half of the day it is of.
+func (r *reader) partOfDay(c clock, end int) (clock, int) {
+	n := end
+	for r.word(n, list("in the am des du de la della da the 's at")) {
+		n++
+	}
+	if n > end || r.tok(n).kind == 'w' {
+		switch {
+		case r.word(n, morningWords) && (n > end || r.tok(n).text != "morgen"):
+			c.half = 1
+		case r.word(n, afternoonWords), r.word(n, eveningWords):
+			c.half = 2
+		default:
+			return c, end
+		}
+		if c.hour == 12 && c.half == 2 && r.tok(n).text == "night" {
+			c.half = 1
+		}
+		return c, n + 1
+	}
+	return c, end
+}
+
+func (r *reader) clockOnly(i int, bare bool) (clock, int) {
+	t := r.tok(i)
+	switch {
+	case r.word(i, noonWords):
+		if (t.text == "midi") && r.tok(i+1).text == "et" && (r.tok(i+2).text == "demi" || r.tok(i+2).text == "demie") {
+			return clock{hour: 12, minute: 30, sure: true}, i + 3
+		}
+		return clock{hour: 12, sure: true}, i + 1
+	case t.text == "meio" && r.is(i+1, '-') && r.tok(i+2).text == "dia":
+		return clock{hour: 12, sure: true}, i + 3
+	case r.word(i, midnightWords):
+		return clock{hour: 24, sure: true}, i + 1
+	case t.text == "meia" && r.is(i+1, '-') && r.tok(i+2).text == "noite":
+		return clock{hour: 24, sure: true}, i + 3
+	}
+	if c, end := r.spoken(i); end > 0 {
+		return c, end
+	}
+	if t.kind == 'w' {
+		if n, ok := numberWords[t.text]; ok && n >= 1 && n <= 12 {
+			end := i + 1
+			hours := r.word(end, hourWords)
+			if hours {
+				end++
+			} else if !bare {
+				if c, e := r.halfOfDay(clock{hour: n}, end); e > end {
+					return c, e
+				}
+				return clock{}, 0
+			}
+			c, e := r.halfOfDay(clock{hour: n, bare: true}, end)
+			return r.quarters(c, e)
+		}
+		return clock{}, 0
+	}
+	if t.kind != 'n' || t.ordinal {
+		return clock{}, 0
+	}
+	s, u := r.tok(i+1), r.tok(i+2)
+	c := clock{hour: t.num}
+	end := i + 1
+	switch {
+	case len(t.text) <= 2 && (s.kind == ':' || s.text == "h") && !s.gap && u.kind == 'n' && len(u.text) == 2 && !u.gap && u.num < 60:
+		c.minute, end, c.colon = u.num, i+3, true
+		c.sure = t.text[0] == '0' || t.num > 12 || s.text == "h"
+		if r.is(end, ':') && r.is(end+1, 'n') && len(r.tok(end+1).text) == 2 && !r.tok(end+1).gap { // seconds
+			end += 2
+		}
+	case len(t.text) <= 2 && s.kind == '.' && !s.gap && u.kind == 'n' && len(u.text) == 2 && !u.gap && u.num < 60 && t.num < 25 && r.dotted(i):
+		c.minute, end, c.colon = u.num, i+3, true
+		c.sure = t.text[0] == '0' || t.num > 12
+	case len(t.text) == 4 && t.num%100 < 60 && t.num < 2460 && (r.word(i+1, hourWords) || r.word(i-1, atWords) && !(t.num >= 1900 && t.num < 2100) || (r.tok(i+1).text == "utc" || r.tok(i+1).text == "z" || r.tok(i+1).text == "lt")):
+		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
+	case len(t.text) <= 2 && s.text == "h" && !s.gap && t.num < 25:
+		c.sure, end = t.num > 12 || t.text[0] == '0', i+2
+		c.bare = !c.sure
+	case len(t.text) <= 2 && t.num < 25 && r.word(i+1, hourWords) && s.gap && !r.lengthBefore(i):
+		end, c.bare, c.sure = i+2, t.num < 13, t.num > 12 || t.text[0] == '0'
+		if m := r.tok(end); m.kind == 'n' && len(m.text) == 2 && m.num < 60 && m.gap && !r.is(end+1, '.') && r.month(end+1) == 0 { // 8 Uhr 30
+			c.minute, end = m.num, end+1
+		}
+	case len(t.text) <= 2 && r.isHalf(i+1):
+	case bare && len(t.text) <= 2 && t.num < 25 && r.month(i+1) == 0 && !(r.is(i+1, '.') && (r.month(i+2) > 0 || r.is(i+2, 'n') && !r.tok(i+2).gap)) && !r.is(i+1, '/') && r.tok(i+1).kind != '%':
+		c.bare = true
+		c.sure = t.num > 12 || t.text[0] == '0'
+	default:
+		return clock{}, 0
+	}
+	if c.hour > 24 || c.hour == 24 && c.minute > 0 {
+		return clock{}, 0
+	}
+	if r.word(end, hourWords) && c.colon {
+		end++
+	}
+	c, end = r.halfOfDay(c, end)
+	if c.half > 0 && (c.hour > 12 || c.hour == 0) && !c.sure {
+		return clock{}, 0
+	}
+	if c.bare {
+		return r.quarters(c, end)
+	}
+	return c, end
+}
+
+// dotted tells whether a number with a full stop inside can be a time: a word
+// for one stands beside it, or another time.
+func (r *reader) dotted(i int) bool {
+	before, after := r.tok(i-1), r.tok(i+3)
+	if after.kind == '.' && r.is(i+4, 'n') && !r.tok(i+4).gap {
+		return false
+	}
+	if r.tok(i+2).num == 0 && r.tok(i).num <= 24 || r.tok(i+2).num > 12 || r.tok(i+2).num%15 == 0 {
+		return after.kind != '%'
+	}
+	return r.word(i-1, atWords) || before.kind == '-' || r.word(i-1, rangeWords) || r.word(i-1, fromWords) || hourWords[after.text] || r.isHalf(i+3)
+}
+
+// lengthBefore tells whether a number of hours is how long something lasts.
+func (r *reader) lengthBefore(i int) bool {
+	u := r.tok(i + 1).text
+	return (r.word(i-1, list("for für pour durante per por voor lasts takes dauert dure about")) || r.is(i-1, '(')) && !r.word(i-1, atWords) && (u != "uhr" && u != "uur" && u != "o'clock")
+}
+
+func (r *reader) isHalf(i int) bool {
+	t := r.tok(i)
+	if t.kind != 'w' {
+		return false
+	}
+	return t.text == "am" && !r.tok(i).gap || t.text == "am" && !r.dayish(i+1) && r.weekday(i+1) == 0 || t.text == "pm" || (t.text == "a" || t.text == "p") && r.is(i+1, '.') && r.tok(i+2).text == "m"
+}
+
+// halfOfDay reads am or pm.
+func (r *reader) halfOfDay(c clock, i int) (clock, int) {
+	if !r.isHalf(i) {
+		return c, i
+	}
+	c.half = 1
+	if r.tok(i).text[0] == 'p' {
+		c.half = 2
+	}
+	c.bare = false
+	if r.is(i+1, '.') && r.tok(i+2).text == "m" {
+		i += 2
+		if r.is(i+1, '.') && !r.tok(i+1).gap {
+			i++
+		}
+	}
+	return c, i + 1
+}
+
+// quarters reads what some languages put behind an hour: et demie, y cuarto, meno
+// un quarto.
+func (r *reader) quarters(c clock, i int) (clock, int) {
+	joins := list("et y e und")
+	less := list("moins menos meno")
+	n := i
+	sign := 0
+	switch {
+	case r.word(n, joins):
+		sign = 1
+	case r.word(n, less):
+		sign = -1
+	default:
+		return c, i
+	}
+	n++
+	for r.word(n, list("le un una o um")) {
+		n++
+	}
+	minutes := 0
+	switch r.tok(n).text {
+	case "demie", "demi", "media", "mezza", "mezzo", "meia", "halb":
+		minutes = 30
+	case "quart", "cuarto", "quarto":
+		minutes = 15
+	case "tre":
+		if r.tok(n+1).text != "quarti" {
+			return c, i
+		}
+		minutes, n = 45, n+1
+	default:
+		return c, i
+	}
+	if sign < 0 {
+		c.hour, minutes = c.hour-1, 60-minutes
+	}
+	c.minute, c.bare = minutes, true
+	return c, n + 1
+}
+
+// spoken reads half past two, viertel vor vier, kwart over drie.
+func (r *reader) spoken(i int) (clock, int) {
+	hourAt := func(n int) (int, int) {
+		h := numberOf(r.tok(n))
+		switch {
+		case r.word(n, noonWords):
+			return 12, n + 1
+		case r.word(n, midnightWords):
+			return 24, n + 1
+		case h < 1 || h > 12 || r.tok(n).text == "a" || r.tok(n).text == "an":
+			return 0, 0
+		}
+		if r.word(n+1, hourWords) {
+			return h, n + 2
+		}
+		return h, n + 1
+	}
+	make := func(h, minutes, end int) (clock, int) {
+		if minutes < 0 {
+			h, minutes = h-1, minutes+60
+		}
+		if h == 0 {
+			h = 12
+		}
+		c, e := r.halfOfDay(clock{hour: h, minute: minutes, bare: true}, end)
+		return c, e
+	}
+	t := r.tok(i)
+	n := i
+	if t.text == "a" && r.tok(i+1).text == "quarter" {
+		n++
+	}
+	minutes, known := 0, false
+	switch text := r.tok(n).text; {
+	case text == "half" && (r.tok(n+1).text == "past"):
+		if h, end := hourAt(n + 2); end > 0 {
+			return make(h, 30, end)
+		}
+	case text == "half" && r.dutch():
+		if h, end := hourAt(n + 1); end > 0 {
+			return make(h, -30, end)
+		}
+	case text == "half" && r.is(n+1, 'w'): // half two, as some say
+		if h, end := hourAt(n + 1); end > 0 && r.tok(n+1).text != "an" && r.tok(n+1).text != "one" {
+			return make(h, 30, end)
+		}
+	case text == "halb":
+		if h, end := hourAt(n + 1); end > 0 {
+			return make(h, -30, end)
+		}
+	case text == "dreiviertel":
+		if h, end := hourAt(n + 1); end > 0 {
+			return make(h, -15, end)
+		}
+	case text == "quarter" || text == "viertel" || text == "kwart":
+		minutes, known = 15, true
+	default:
+		if m := numberOf(r.tok(n)); (m == 5 || m == 10 || m == 20 || m == 25) && r.tok(n).text != "a" {
+			minutes, known = m, true
+			if minuteWords[r.tok(n+1).text] {
+				n++
+			}
+		}
+	}
+	if !known {
+		return clock{}, 0
+	}
+	switch r.tok(n + 1).text {
+	case "past", "nach", "over", "after":
+		if h, end := hourAt(n + 2); end > 0 {
+			return make(h, minutes, end)
+		}
+	case "to", "vor", "voor", "before":
+		if h, end := hourAt(n + 2); end > 0 && (r.is(n, 'w') || minutes != 15 && r.is(n+2, 'w')) {
+			return make(h, -minutes, end)
+		}
+	}
+	return clock{}, 0
+}
+
+// dutch tells whether a text is in Dutch, where half twee is half past one.
+func (r *reader) dutch() bool {
+	for _, t := range r.toks {
+		switch t.text {
+		case "uur", "om", "het", "een", "twee", "drie", "vijf", "zes", "zeven", "acht", "negen", "tien", "twaalf", "morgen", "vrijdag", "maandag", "dinsdag", "woensdag", "donderdag", "zaterdag", "zondag", "kunnen", "we":
+			if t.text != "we" && t.text != "om" {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// times is a time, or a range of them, or several.
+type times struct {
+	list   []clock
+	until  *clock
+	open   bool // from 9:00
+	window bool // between 2 and 4
+	or     bool
+	zone   string // as it is written behind; "local" for the one of the place
+}
+
+// clocks reads the times at token i, and gives the token behind them; 0 for
+// none. loose tells whether a number alone may be a time, as behind a date.
+func (r *reader) clocks(i int, loose bool) (times, int) {
+	out, end := r.clocksOnly(i, loose)
+	if end == 0 {
+		return out, 0
+	}
+	n := end
+	if r.is(n, '(') {
+		n++
+	}
+	switch t := r.tok(n); {
+	case t.kind == 'w' && zoneWords[t.text]:
+		out.zone, n = strings.ToUpper(t.text), n+1
+		if s, h := r.tok(n), r.tok(n+1); (t.text == "utc" || t.text == "gmt") && (s.kind == '+' || s.kind == '-') && !s.gap && h.kind == 'n' && h.num <= 14 { // UTC+2
+			sign := "+"
+			if s.kind == '-' {
+				sign = "-"
+			}
+			out.zone, n = fmt.Sprintf("%s%02d:00", sign, h.num), n+2
+		}
+	case (t.text == "local" || t.text == "lokale" || t.text == "heure" || t.text == "hora") && (r.tok(n+1).text == "time" || r.tok(n+1).text == "zeit" || r.tok(n+1).text == "locale" || r.tok(n+1).text == "local"):
+		out.zone, n = "local", n+2
+	case t.text == "lt" || t.text == "ortszeit":
+		out.zone, n = "local", n+1
+	default:
+		return out, end
+	}
+	if r.is(n, ')') {
+		n++
+	}
+	return out, n
+}
+
+// zoneWords are the names of zones that people write behind a time.
+var zoneWords = list(`utc gmt z cet cest wet west bst eet eest est edt cst cdt mst mdt pst pdt mez mesz`)
+
+func (r *reader) clocksOnly(i int, loose bool) (times, int) {
+	at := i
+	from, window := r.word(at, fromWords), r.word(at, betweenWords)
+	if from || window {
+		at++
+		loose = loose || window || r.rangeOfHours(at)
+	}
+	for r.word(at, list("the")) && !from {
+		return times{}, 0
+	}
+	first, end := r.clock(at, loose)
+	if end == 0 {
+		// 2-4 pm, 9 to 11: the first is an hour by the second
+		if t := r.tok(at); t.kind == 'n' && len(t.text) <= 2 && t.num <= 24 && !t.ordinal && (r.is(at+1, '-') || r.word(at+1, rangeWords)) {
+			if c, e := r.clock(at+2, false); e > 0 && !r.is(at+3, '/') {
+				first, end = clock{hour: t.num, bare: true, sure: t.num > 12 || t.text[0] == '0'}, at+1
+				_, _ = c, e
+			}
+		}
+		if end == 0 {
+			return times{}, 0
+		}
+	}
+	out := times{list: []clock{first}, window: window}
+	n := end
+	if r.is(n, '-') || r.word(n, rangeWords) || (window || from) && r.word(n, andWords) {
+		n++
+		for r.word(n, rangeWords) || r.word(n, atWords) && r.tok(n).text != "a" {
+			n++
+		}
+		if last, e := r.clock(n, true); e > 0 && !r.dateAt(n) {
+			out.until = &last
+			return out, e
+		}
+		if e := r.untilOpen(n); e > 0 {
+			out.open = true
+			return out, e
+		}
+	}
+	for {
+		n := end
+		for r.is(n, ',') || r.word(n, andWords) || r.is(n, '&') || r.is(n, '/') {
+			n++
+		}
+		either := r.word(n, orWords)
+		if either {
+			n++
+		}
+		if n == end || r.dateAt(n) {
+			break
+		}
+		c, e := r.clock(n, either || r.word(n-1, andWords))
+		if e == 0 {
+			break
+		}
+		if c.bare && !either && !first.bare {
+			break
+		}
+		out.list, end, out.or = append(out.list, c), e, out.or || either
+	}
+	out.open = from && len(out.list) == 1
+	return out, end
+}
+
+// untilOpen reads an end that is none.
+func (r *reader) untilOpen(i int) int {
+	if r.tok(i).text == "further" || r.tok(i).text == "close" || r.tok(i).text == "late" || r.tok(i).text == "open" && r.tok(i+1).text == "end" {
+		return i + 1
+	}
+	return 0
+}
+
+// rangeOfHours tells whether two hours and a word for a range stand at token i.
+func (r *reader) rangeOfHours(i int) bool {
+	a, b := numberOf(r.tok(i)), numberOf(r.tok(i+2))
+	return a >= 0 && a <= 24 && b >= 0 && b <= 24 && (r.is(i+1, '-') || r.word(i+1, rangeWords) || r.word(i+1, andWords)) && r.month(i+3) == 0 && !r.is(i+3, '/') && !r.is(i+3, '.') || r.isHalf(i+1)
+}
+
+// dateAt tells whether a date stands at token i.
+func (r *reader) dateAt(i int) bool {
+	_, end := r.one(i)
+	if end == 0 {
+		_, end = r.listed(i)
+	}
+	return end > 0
+}
+
+// length reads how long something lasts at token i, in minutes, and gives the
+// token behind it; 0 for none.
+func (r *reader) length(i int) (minutes, end int) {
+	at := i
+	led := r.word(at, list("for für pour durante per por voor lasting lasts takes dauer duration duration: dauert"))
+	if led {
+		at++
+		if r.is(at, ':') {
+			at++
+		}
+		for r.word(at, list("about ca the")) {
+			at++
+		}
+	}
+	if r.tok(at).text == "half" && (r.tok(at+1).text == "an" || r.tok(at+1).text == "a") && lengthWords[r.tok(at+2).text] > 0 {
+		return lengthWords[r.tok(at+2).text] / 2, at + 3
+	}
+	if r.word(at, list("halbe halben demi media mezza")) && lengthWords[r.tok(at+1).text] == 60 || r.tok(at).text == "eine" && r.tok(at+1).text == "halbe" && lengthWords[r.tok(at+2).text] == 60 {
+		if r.tok(at).text == "eine" {
+			at++
+		}
+		return 30, at + 2
+	}
+	n := numberOf(r.tok(at))
+	if n <= 0 || n > 999 {
+		return 0, 0
+	}
+	unit := lengthWords[r.tok(at+1).text]
+	if r.tok(at+1).kind == '.' || r.tok(at+1).kind == ',' { // 1.5 hours
+		if f := r.tok(at + 2); f.kind == 'n' && len(f.text) == 1 && !f.gap && lengthWords[r.tok(at+3).text] >= 60 && led {
+			return (n*10 + f.num) * lengthWords[r.tok(at+3).text] / 10, at + 4
+		}
+		return 0, 0
+	}
+	if r.is(at+1, '-') && lengthWords[r.tok(at+2).text] > 0 { // a 45-minute meeting
+		return n * lengthWords[r.tok(at+2).text], at + 3
+	}
+	if unit == 0 || !r.is(at+1, 'w') {
+		return 0, 0
+	}
+	word := r.tok(at + 1).text
+	if word == "uur" || (word == "h" || word == "hrs" || word == "ore" || word == "heures" || word == "horas" || word == "hours" || word == "hour" || word == "ora" || word == "hora" || word == "heure") && !led && !r.is(at-1, '(') && !r.is(at-1, ',') && word != "hours" && word != "hour" {
+		return 0, 0 // an hour of the day
+	}
+	if unit >= 1440 && !led {
+		return 0, 0
+	}
+	minutes, end = n*unit, at+2
+	if unit == 60 {
+		if m := r.tok(end); m.kind == 'n' && m.num < 60 && len(m.text) == 2 && (!m.gap || minuteWords[r.tok(end+1).text]) { // 1h30
+			minutes += m.num
+			end++
+			if minuteWords[r.tok(end).text] {
+				end++
+			}
+		} else if r.word(end, andWords) && r.tok(end+1).text == "a" && r.tok(end+2).text == "half" {
+			minutes, end = minutes+30, end+3
+		} else if r.word(end, andWords) && numberOf(r.tok(end+1)) > 0 && minuteWords[r.tok(end+2).text] {
+			minutes, end = minutes+numberOf(r.tok(end+1)), end+3
+		}
+	}
+	return minutes, end
+}

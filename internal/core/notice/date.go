@@ -1,0 +1,561 @@
+package notice
+
+import (
+	"time"
+
+	"almanach/internal/core/moment"
+)
+
+// day is one day as a text names it, before its year and order are settled.
+type day struct {
+	year       int // 0 where it is not written
+	month, day int
+	weekday    int // 0 Sunday … 6; -1 where none is written
+	weekdays   uint8
+	days       int    // for relative days: from the stated day
+	relative   bool   // tomorrow, Friday, in two weeks
+	twoWays    bool   // 05/03: day and month can be swapped
+	doubt      string // why it cannot be settled
+	next       bool   // "next Friday"
+	after      int    // weeks to be added to a relative weekday
+}
+
+// dates are the days that a span of text names: one, several, or the first and
+// the last of a range.
+type dates struct {
+	days  []day
+	until *day // the last day of a range that begins with the only one of days
+	open  bool // "from 3 May": its end is not said
+	or    bool // "Tuesday or Wednesday"
+}
+
+// reader looks at the tokens of a text.
+type reader struct {
+	text   string
+	toks   []token
+	loose  bool // a bare number may be an hour
+	minded int
+}
+
+func (r *reader) tok(i int) token {
+	if i < 0 || i >= len(r.toks) {
+		return token{}
+	}
+	return r.toks[i]
+}
+
+// word tells whether token i is a word of a list.
+func (r *reader) word(i int, set map[string]bool) bool {
+	t := r.tok(i)
+	return t.kind == 'w' && set[t.text]
+}
+
+func (r *reader) is(i int, kind byte) bool { return r.tok(i).kind == kind }
+
+// month gives the month that token i names. What may be something else ("may",
+// "mar") must be written as a name.
+func (r *reader) month(i int) int {
+	t := r.tok(i)
+	if t.kind != 'w' || len(t.text) < 3 || t.text == "mar" && !r.is(i+1, 'n') && !r.is(i-1, 'n') {
+		return 0
+	}
+	year, m := moment.Month(t.text)
+	if year != 0 {
+		return 0
+	}
+	return m
+}
+
+// weekday gives the days of the week that token i can be.
+func (r *reader) weekday(i int) uint8 {
+	t := r.tok(i)
+	if t.kind != 'w' || len(t.text) < 3 && !r.short(i) {
+		return 0
+	}
+	text := t.text
+	if text == "sex" || text == "sun" && !r.dayish(i+1) || text == "sat" && !r.dayish(i+1) || text == "mar" || text == "set" || text == "ter" || text == "mer" && !r.dayish(i+1) {
+		if !r.dayish(i + 1) {
+			return 0
+		}
+	}
+	days, _ := moment.Weekdays(text, 0)
+	if days == 0 && len(text) > 4 && text[len(text)-1] == 's' { // Mondays
+		days, _ = moment.Weekdays(text[:len(text)-1], 0)
+	}
+	if r.is(i+1, '-') && r.tok(i+2).text == "feira" {
+		days, _ = moment.Weekdays(text+"-feira", 0)
+	}
+	return days
+}
+
+// short tells whether a weekday of two letters stands where one can: before a
+// number and at the beginning or behind a sign.
+func (r *reader) short(i int) bool {
+	n := i + 1
+	if r.is(n, '.') || r.is(n, ',') {
+		n++
+	}
+	return r.is(n, 'n') && (i == 0 || r.tok(i-1).kind != 'w') && (r.is(n+1, '.') || r.month(n+1) > 0 || r.is(n+1, '/'))
+}
+
+// dayish tells whether a number of a day follows.
+func (r *reader) dayish(i int) bool {
+	for r.is(i, '.') || r.is(i, ',') || r.word(i, dayLinks) {
+		i++
+	}
+	return r.is(i, 'n') && r.tok(i).num <= 31 || r.month(i) > 0 && r.is(i+1, 'n')
+}
+
+// year reads a year at token i, and gives how many tokens it takes.
+func (r *reader) year(i int) (y, n int) {
+	at := i
+	if r.is(at, ',') || r.is(at, '.') && r.is(at+1, 'n') && r.tok(at+1).gap || r.tok(at).text == "de" || r.tok(at).text == "del" || r.tok(at).text == "do" {
+		at++
+	}
+	t := r.tok(at)
+	if t.kind == 'n' && len(t.text) == 4 && t.num >= 1900 && t.num < 2200 && !r.is(at+1, ':') && (t.gap || at > i || r.is(at-1, '/') || r.is(at-1, '.') || r.is(at-1, '-')) {
+		if r.hour(at) { // 5 March 2015 hrs is rare, 5 March, 2000 h too
+			return 0, 0
+		}
+		return t.num, at - i + 1
+	}
+	if r.is(i, '\'') && len(r.tok(i+1).text) == 2 && r.is(i+1, 'n') {
+		return 2000 + r.tok(i+1).num, 2
+	}
+	return 0, 0
+}
+
+// hour tells whether a word for an hour follows token i.
+func (r *reader) hour(i int) bool { return r.word(i+1, hourWords) }
+
+// link skips the words that stand between the parts of a date.
+func (r *reader) link(i int) int {
+	for r.word(i, dayLinks) {
+		i++
+	}
+	return i
+}
+
+// one reads one day at token i, and gives the token behind it; 0 for none.
+func (r *reader) one(i int) (day, int) {
+	d := day{weekday: -1}
+	at := i
+	if r.is(at, '(') {
+		at++
+	}
+	if days := r.weekday(at); days != 0 {
+		d.weekdays = days
+		at++
+		if r.is(at, '-') && r.tok(at+1).text == "feira" {
+			at += 2
+		}
+		skip := at
+		for r.is(skip, '.') || r.is(skip, ',') || r.word(skip, dayLinks) {
+			skip++
+		}
+		if rest, end := r.numeric(skip); end > 0 {
+			rest.weekdays = days
+			return rest, end
+		}
+		return r.weekdayAlone(i, d, at)
+	}
+	if rest, end := r.numeric(r.link(at)); end > 0 && (r.link(at) == at || r.is(r.link(at), 'n') || r.month(r.link(at)) > 0) {
+		end2 := end
+		if r.is(end2, '(') || r.is(end2, ',') {
+			if days := r.weekday(end2 + 1); days != 0 && (r.is(end2, ',') || r.is(end2+2, ')')) && !r.dayish(end2+2) {
+				rest.weekdays = days
+				end = end2 + 2
+				if r.is(end2, '(') {
+					end++
+				}
+			}
+		}
+		return rest, end
+	}
+	return r.fromToday(i)
+}
+
+// numeric reads a date of a number and the name of a month, or of numbers.
+func (r *reader) numeric(i int) (day, int) {
+	d := day{weekday: -1}
+	t := r.tok(i)
+	if m := r.month(i); m > 0 { // March 5th, 2026
+		n := i + 1
+		if r.is(n, '.') {
+			n++
+		}
+		if r.word(n, dayLinks) && r.is(n+1, 'n') {
+			n++
+		}
+		u := r.tok(n)
+		if u.kind == 'n' && u.num >= 1 && u.num <= 31 && len(u.text) <= 2 && !r.is(n+1, ':') && r.month(n+1) == 0 && !(r.is(n+1, '.') && r.is(n+2, 'n') && !r.tok(n+2).gap) && !r.half(n+1) {
+			d.month, d.day = m, u.num
+			y, more := r.year(n + 1)
+			d.year = y
+			return d, n + 1 + more
+		}
+		return d, 0
+	}
+	if t.kind != 'n' {
+		return d, 0
+	}
+	if len(t.text) == 4 && t.num >= 1900 && t.num < 2200 { // 2026-03-05, 2026/03/05, 2026.03.05
+		s, m, s2, e := r.tok(i+1), r.tok(i+2), r.tok(i+3), r.tok(i+4)
+		if s.kind == s2.kind && (s.kind == '-' || s.kind == '/' || s.kind == '.') && m.kind == 'n' && e.kind == 'n' && m.num >= 1 && m.num <= 12 && e.num >= 1 && e.num <= 31 && !m.gap && !e.gap {
+			return day{year: t.num, month: m.num, day: e.num, weekday: -1}, i + 5
+		}
+		return d, 0
+	}
+	if len(t.text) > 2 || t.num < 1 || t.num > 31 {
+		return d, 0
+	}
+	s, u, s2, v := r.tok(i+1), r.tok(i+2), r.tok(i+3), r.tok(i+4)
+	if (s.kind == '.' || s.kind == '/' || s.kind == '-') && u.kind == 'n' && len(u.text) <= 2 && !s.gap && (!u.gap || s.kind == '.') {
+		switch {
+		case s2.kind == s.kind && v.kind == 'n' && (len(v.text) == 4 && v.num >= 1900 && v.num < 2200 || len(v.text) == 2) && (!v.gap || s.kind == '.') && !(len(v.text) == 2 && v.gap):
+			y := v.num
+			if len(v.text) == 2 {
+				y += 2000
+			}
+			return order(t.num, u.num, y, s.kind), i + 5
+		case s.kind == '.' && s2.kind == '.' && !s2.gap && u.num <= 12 && u.num >= 1 && !u.gap && (v.kind != 'n' || v.gap): // 5.3.
+			return day{month: u.num, day: t.num, weekday: -1}, i + 4
+		case s.kind == '/' && u.num >= 1 && !u.gap && (t.num > 12 || u.num <= 12) && s2.kind != '/':
+			return order(t.num, u.num, 0, s.kind), i + 3
+		}
+	}
+	n := i + 1
+	if r.is(n, '.') && (r.month(n+1) > 0) || r.is(n, '-') && r.month(n+1) > 0 && !r.tok(n).gap {
+		n++
+	}
+	if n == i+1 && r.word(n, dayLinks) && r.month(n+1) > 0 {
+		n++
+	}
+	if m := r.month(n); m > 0 {
+		d.month, d.day = m, t.num
+		n++
+		if r.is(n, '.') && !r.tok(n).gap && len(r.tok(n-1).text) <= 4 {
+			n++
+		}
+		if r.is(n, '-') && !r.tok(n).gap && r.is(n+1, 'n') && len(r.tok(n+1).text) == 4 {
+			n++
+		}
+		y, more := r.year(n)
+		if more == 0 && r.is(n-1, '-') {
+			y, more = r.tok(n).num, 1
+		}
+		d.year = y
+		return d, n + more
+	}
+	return d, 0
+}
+
+// half tells whether what follows a number makes it an hour.
+func (r *reader) half(i int) bool {
+	t := r.tok(i)
+	return t.kind == 'w' && (t.text == "am" || t.text == "pm" || hourWords[t.text] || t.text == "a" && r.is(i+1, '.') || t.text == "p" && r.is(i+1, '.'))
+}
+
+// order gives a date of three or two numbers. Full stops are written with the
+// day first wherever they are.
+func order(a, b, year int, sign byte) day {
+	d := day{year: year, month: b, day: a, weekday: -1}
+	switch {
+	case b > 12 && a <= 12:
+		d.month, d.day = a, b
+	case a <= 12 && a != b && sign != '.':
+		d.twoWays = true
+	}
+	if d.month > 12 || d.month < 1 || d.day < 1 || d.day > 31 {
+		d.doubt = "is no day of the calendar"
+	}
+	return d
+}
+
+// weekdayAlone reads a weekday without a date behind it: this week's, the next
+// one, a week later.
+func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
+	d.relative = true
+	if r.word(at, nextWords) && r.word(at+1, weekWords) { // Friday next week
+		d.after = -1
+		return d, at + 2
+	}
+	if r.tok(at).text == "week" { // Friday week
+		d.after = 1
+		return d, at + 1
+	}
+	if r.tok(at).text == "in" && r.word(at+2, list("weeks")) && numberOf(r.tok(at+1)) > 0 {
+		d.after = numberOf(r.tok(at + 1))
+		return d, at + 3
+	}
+	return d, at
+}
+
+// numberOf gives the number that a token says, in figures or in a word; -1 for
+// none.
+func numberOf(t token) int {
+	switch t.kind {
+	case 'n':
+		return t.num
+	case 'w':
+		if n, ok := numberWords[t.text]; ok {
+			return n
+		}
+		if t.text == "a" || t.text == "an" || t.text == "un" || t.text == "einer" || t.text == "einem" || t.text == "eine" {
+			return 1
+		}
+	}
+	return -1
+}
+
+// fromToday reads words that count from a stated day.
+func (r *reader) fromToday(i int) (day, int) {
+	d := day{weekday: -1, relative: true}
+	t := r.tok(i)
+	if t.kind != 'w' {
+		return d, 0
+	}
+	switch {
+	case pastWords[t.text]:
+		d.days = -1
+		return d, i + 1
+	case todayWords[t.text] || tonightWords[t.text]:
+		return d, i + 1
+	case t.text == "pasado" && r.tok(i+1).text == "mañana", t.text == "après" && r.is(i+1, '-') && r.tok(i+2).text == "demain", t.text == "depois" && r.tok(i+1).text == "de" && (r.tok(i+2).text == "amanhã" || r.tok(i+2).text == "amanha"):
+		d.days = 2
+		if t.text == "pasado" {
+			return d, i + 2
+		}
+		return d, i + 3
+	case afterTomorrow[t.text]:
+		d.days = 2
+		return d, i + 1
+	case t.text == "day" && r.tok(i+1).text == "after" && r.tok(i+2).text == "tomorrow":
+		d.days = 2
+		return d, i + 3
+	case tomorrowWords[t.text] && !(t.text == "mañana" && r.tok(i-1).text == "la") && !(t.text == "morgen" && r.word(i-1, list("am guten"))):
+		d.days = 1
+		if t.text == "tomorrow" && r.tok(i+1).text == "week" {
+			d.days, i = 8, i+1
+		}
+		return d, i + 1
+	case nextWords[t.text] || thisWords[t.text]:
+		if days := r.weekday(i + 1); days != 0 && !r.dayish(i+2) {
+			d.weekdays, d.next = days, nextWords[t.text] && t.text != "kommenden" && t.text != "kommende"
+			return d, i + 2
+		}
+		if nextWords[t.text] && r.word(i+1, weekWords) {
+			n := i + 2
+			if r.is(n, ',') || r.tok(n).text == "on" {
+				n++
+			}
+			if days := r.weekday(n); days != 0 { // next week Tuesday
+				d.weekdays, d.after = days, -1
+				return d, n + 1
+			}
+		}
+	case t.text == "in" || t.text == "dans" || t.text == "en" || t.text == "tra" || t.text == "fra" || t.text == "over" || t.text == "em":
+		n := numberOf(r.tok(i + 1))
+		if unit := lengthWords[r.tok(i+2).text]; n > 0 && n < 100 && unit >= 1440 && r.is(i+2, 'w') && len(r.tok(i+2).text) > 1 {
+			d.days = n * unit / 1440
+			end := i + 3
+			if days := r.weekday(end + 1); unit == 10080 && r.tok(end).text == "on" && days != 0 {
+				d.doubt = "counts from a week"
+			}
+			return d, end
+		}
+	}
+	return d, 0
+}
+
+// when reads the days at token i: one, several, a range. It gives the token
+// behind them; 0 for none.
+func (r *reader) when(i int) (dates, int) {
+	at := i
+	from := r.word(at, fromWords) || r.word(at, betweenWords)
+	if from {
+		at = r.link(at + 1)
+	}
+	if out, end := r.listed(at); end > 0 {
+		return out, end
+	}
+	first, end := r.one(at)
+	if end == 0 {
+		return dates{}, 0
+	}
+	out := dates{days: []day{first}}
+	// a range of days
+	n, joined := end, false
+	if r.is(n, '-') || r.word(n, rangeWords) && !(r.tok(n).text == "a" && r.half(n)) || from && r.word(n, andWords) {
+		joined = true
+		n = r.link(n + 1)
+		if r.word(n, rangeWords) { // bis zum
+			n = r.link(n + 1)
+		}
+	}
+	if joined {
+		if last, e := r.one(n); e > 0 {
+			out.until = &last
+			if out.days[0].year == 0 {
+				out.days[0].year = 0
+			}
+			return out, e
+		}
+	}
+	// several days
+	for {
+		n := end
+		for r.is(n, ',') || r.is(n, ';') || r.word(n, andWords) || r.is(n, '&') || r.is(n, '/') {
+			n++
+		}
+		either := r.word(n, orWords)
+		if either {
+			n++
+		}
+		if n == end {
+			break
+		}
+		n = r.link(n)
+		d, e := r.one(n)
+		if e == 0 || d.relative != first.relative {
+			break
+		}
+		out.or = out.or || either
+		out.days, end = append(out.days, d), e
+	}
+	out.open = from && !r.word(i, list("de du des das van dal")) && len(out.days) == 1 && out.until == nil && !r.clockAhead(end)
+	return out, end
+}
+
+// clockAhead tells whether a time follows, so that "from" is about it.
+func (r *reader) clockAhead(i int) bool {
+	for n := i; n < i+3; n++ {
+		if _, end := r.clock(n, false); end > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// listed reads days that share a month: 1, 8 and 15 May; 21–25 September; the
+// month first as in May 1, 8 and 15.
+func (r *reader) listed(i int) (dates, int) {
+	at := i
+	var weekdays []uint8
+	take := func() (int, bool) {
+		n := at
+		var days uint8
+		if days = r.weekday(n); days != 0 {
+			n++
+			for r.is(n, '.') || r.is(n, ',') || r.word(n, dayLinks) {
+				n++
+			}
+		}
+		n = r.link(n)
+		t := r.tok(n)
+		if t.kind != 'n' || t.num < 1 || t.num > 31 || len(t.text) > 2 {
+			return 0, false
+		}
+		n++
+		if r.is(n, '.') && !r.tok(n).gap {
+			n++
+		}
+		at = n
+		weekdays = append(weekdays, days)
+		return t.num, true
+	}
+	monthFirst := r.month(at)
+	if monthFirst > 0 {
+		at++
+	}
+	var nums []int
+	num, ok := take()
+	if !ok {
+		return dates{}, 0
+	}
+	nums = append(nums, num)
+	ranged, either := false, false
+	for {
+		was := at
+		sign := false
+		switch {
+		case len(nums) == 1 && (r.is(at, '-') || r.word(at, rangeWords)):
+			ranged, sign = true, true
+			at++
+		default:
+			for r.is(at, ',') || r.word(at, andWords) || r.is(at, '&') || r.is(at, '+') || r.is(at, '/') || r.word(at, orWords) {
+				either = either || r.word(at, orWords)
+				at++
+				sign = true
+			}
+		}
+		if !sign {
+			break
+		}
+		num, ok := take()
+		if !ok || monthFirst > 0 && (r.is(at, ':') || r.half(at) || len(r.tok(at-1).text) == 4) {
+			at = was
+			if ok {
+				weekdays = weekdays[:len(weekdays)-1]
+			}
+			if len(nums) == 1 {
+				ranged = false
+			}
+			break
+		}
+		nums = append(nums, num)
+		if ranged {
+			break
+		}
+	}
+	if len(nums) < 2 {
+		return dates{}, 0
+	}
+	m := monthFirst
+	year := 0
+	if m == 0 {
+		n := r.link(at)
+		if m = r.month(n); m > 0 {
+			at = n + 1
+			if r.is(at, '.') && !r.tok(at).gap && len(r.tok(at-1).text) <= 4 {
+				at++
+			}
+		} else if second := r.tok(at); second.kind == 'n' && r.is(at-1, '.') && second.num >= 1 && second.num <= 12 && len(second.text) <= 2 && r.is(at+1, '.') { // 7.-9.3.2026
+			m = second.num
+			at += 2
+			if y := r.tok(at); y.kind == 'n' && len(y.text) == 4 && !y.gap {
+				year = y.num
+				at++
+			}
+		}
+	}
+	if m == 0 {
+		return dates{}, 0
+	}
+	if year == 0 {
+		y, more := r.year(at)
+		year = y
+		at += more
+	}
+	out := dates{or: either}
+	for n, num := range nums {
+		d := day{year: year, month: m, day: num, weekday: -1, weekdays: weekdays[n]}
+		if ranged && n == 1 {
+			out.until = &d
+			continue
+		}
+		out.days = append(out.days, d)
+	}
+	return out, at
+}
+
+// weekdayOf gives the day of the week of a date.
+func weekdayOf(y, m, d int) int {
+	return int(time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC).Weekday())
+}
+
+// exists tells whether a date is one of the calendar.
+func exists(y, m, d int) bool {
+	t := time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC)
+	return t.Day() == d && int(t.Month()) == m
+}

@@ -1,0 +1,513 @@
+package notice
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"almanach/internal/core/fault"
+)
+
+// titles gives for each group of a unit the text that is about it: what stands
+// before the first, and what stands behind it up to the next.
+func (d *document) titles(u unit, r *reader, groups []group) []string {
+	cutAll := func(from, to int) string { // the text without what says times
+		at, out := from, ""
+		for _, g := range groups {
+			a, b := r.tok(g.from).from, r.tok(g.to-1).to
+			if a < from || a >= to {
+				continue
+			}
+			// spans of a group can have words between them
+			for _, s := range r.cuts(g) {
+				if s[0] >= at && s[1] <= to {
+					out += r.text[at:s[0]] + " \x00 "
+					at = s[1]
+				}
+			}
+			_ = b
+		}
+		return out + r.text[at:to]
+	}
+	if len(groups) == 1 {
+		return []string{cutAll(0, len(r.text))}
+	}
+	first := r.text[:r.tok(groups[0].from).from]
+	out := make([]string, len(groups))
+	for n, g := range groups {
+		from, to := r.tok(g.from).from, len(r.text)
+		if n+1 < len(groups) {
+			to = r.tok(groups[n+1].from).from
+		}
+		own := cutAll(from, to)
+		_ = g
+		if meaningful(strings.ReplaceAll(own, "\x00", "")) {
+			if meaningful(first) {
+				own = strings.TrimRight(first, " :,-–") + " " + own
+			}
+			out[n] = own
+		} else {
+			out[n] = first
+		}
+	}
+	// dates that share the text behind the last: 5 March 10:00 and 6 March 14:00 Dredging
+	last := out[len(out)-1]
+	for n := range out {
+		if !meaningful(strings.ReplaceAll(out[n], "\x00", "")) {
+			out[n] = last
+		}
+	}
+	return out
+}
+
+// meaningful tells whether a text has a word that is no link.
+func meaningful(s string) bool {
+	for _, t := range scan(s) {
+		if t.kind == 'x' || t.kind == 'e' || t.kind == 'n' {
+			return true
+		}
+		if t.kind == 'w' && !smallWords[t.text] {
+			return true
+		}
+	}
+	return false
+}
+
+var smallWords = list(`on at from to the a an of and or in for by until till is are am um von bis der die das den dem und le la les du de à au et el los del y il lo e o os op om van tot en het also again then with`)
+
+// cuts gives the stretches of a group's text that say days, times and lengths.
+func (r *reader) cuts(g group) (out [][2]int) {
+	d := &document{}
+	for i := g.from; i < g.to; {
+		end := 0
+		if _, e := r.length(i); e > 0 {
+			end = e
+		} else if n := r.allDay(i); n > 0 {
+			end = i + n
+		} else if _, e := r.when(i); e > 0 {
+			end = e
+		} else if _, e := r.clocks(i, true); e > 0 && (i == g.from || !r.is(i, 'n') || r.onlySigns(i-1, i) || true) {
+			end = e
+		}
+		if i == g.from && end == 0 && g.dates != nil { // a bare day of a heading's month
+			if _, e := r.bareDays(1, 0); e > 0 {
+				end = e
+			}
+		}
+		if end == 0 {
+			i++
+			continue
+		}
+		end = min(end, g.to)
+		out = append(out, [2]int{r.tok(i).from, r.tok(end - 1).to})
+		i = end
+	}
+	_ = d
+	return out
+}
+
+var (
+	withPeople = regexp.MustCompile(`(?i)\b(?:with|mit|avec|con|com|met)\s+((?:(?:capt\.?|captain|mr\.?|mrs\.?|ms\.?|dr\.?)\s+)?\p{Lu}[\p{L}'’-]+(?:\s+\p{Lu}[\p{L}'’-]+)*(?:\s*(?:,|and|&|und|et|y|e|en)\s*\p{Lu}[\p{L}'’-]+(?:\s+\p{Lu}[\p{L}'’-]+)*)*)`)
+	address    = regexp.MustCompile(`(?:"?([\p{L}][\p{L} .'’-]*?)"?\s*)?<?\b([\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)>?`)
+	brackets   = regexp.MustCompile(`\(([^()]*)\)|\[([^\[\]]*)\]`)
+	dashes     = regexp.MustCompile(`\s+[-–—|]\s+|\s*\t+\s*|\s*[–—]\s*`)
+	atPlace    = regexp.MustCompile(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
+)
+
+// fields finds the title, the place and the people in what is left of a text.
+func (d *document) fields(e *Event, u unit, text string) {
+	text = d.people(e, text)
+	if d.set.Message && d.set.Subject != "" && (u.sentence || !titled(text)) {
+		e.Where = placeIn(text)
+		e.What = d.set.Subject
+		if e.Where == "" {
+			e.Where = placeIn(d.set.Subject)
+		}
+		e.read("title", d.set.Subject)
+		if e.Where != "" {
+			e.read("location", e.Where)
+		}
+		return
+	}
+	if u.sentence {
+		e.Where = placeIn(text)
+		e.What = capital(tidy(text))
+		if e.Cancelled {
+			e.What = uncancelled(e.What)
+		}
+		if !meaningful(e.What) {
+			e.What = d.heading()
+		}
+		e.read("title", e.What)
+		e.read("location", e.Where)
+		return
+	}
+	if e.Cancelled {
+		text = uncancelled(text)
+	}
+	// a place in brackets
+	text = brackets.ReplaceAllStringFunc(text, func(s string) string {
+		inner := strings.TrimSpace(strings.ReplaceAll(s[1:len(s)-1], "\x00", ""))
+		if e.Where == "" && placelike(inner) {
+			e.Where = inner
+			return " "
+		}
+		if !meaningful(inner) {
+			return " "
+		}
+		return s
+	})
+	pieces := split(text)
+	if len(pieces) > 1 && e.Where == "" { // behind a dash, where a title remains
+		if last := pieces[len(pieces)-1]; placelike(last) && placey(last) {
+			e.Where, pieces = last, pieces[:len(pieces)-1]
+		} else if n := slices.IndexFunc(pieces[1:], placey); n >= 0 {
+			e.Where = pieces[n+1]
+			pieces = slices.Delete(pieces, n+1, n+2)
+		} else if placelike(last) && len(strings.Fields(last)) <= 4 && len(pieces) == 2 {
+			e.Where, pieces = last, pieces[:1]
+		}
+	}
+	what := strings.Join(pieces, " – ")
+	if e.Where == "" {
+		if i := strings.LastIndex(what, ", "); i > 0 && placelike(what[i+2:]) && placey(what[i+2:]) && meaningful(what[:i]) {
+			e.Where, what = strings.TrimSpace(what[i+2:]), what[:i]
+		} else if m := atPlace.FindStringSubmatchIndex(what); m != nil && meaningful(what[:m[0]]) {
+			e.Where = strings.Trim(tidy(what[m[2]:m[3]]), " ")
+			what = what[:m[0]] + what[m[3]:]
+		}
+	}
+	e.What, e.Where = capital(tidy(what)), tidy(e.Where)
+	if !meaningful(e.What) {
+		switch {
+		case d.set.Subject != "":
+			e.What = d.set.Subject
+		case d.heading() != "":
+			e.What = d.heading()
+		}
+	}
+	e.read("title", e.What)
+	e.read("location", e.Where)
+}
+
+func capital(text string) string {
+	r, size := utf8.DecodeRuneInString(text)
+	if size == 0 {
+		return text
+	}
+	return string(unicode.ToUpper(r)) + text[size:]
+}
+
+func (e *Event) read(field, value string) {
+	if value != "" {
+		e.Reading = append(e.Reading, Part{value, field, value})
+	}
+}
+
+// people takes addresses and names of people out of a text.
+func (d *document) people(e *Event, text string) string {
+	text = address.ReplaceAllStringFunc(text, func(s string) string {
+		m := address.FindStringSubmatch(s)
+		who := m[2]
+		lead := ""
+		if m[1] != "" && strings.Contains(s, "<") {
+			who = strings.TrimSpace(m[1]) + " <" + m[2] + ">"
+		} else {
+			lead = m[1]
+		}
+		e.Who = append(e.Who, who)
+		e.Reading = append(e.Reading, Part{strings.TrimSpace(s), "attendees", who})
+		return lead + " "
+	})
+	return text
+}
+
+// titled tells whether what is left of a line of a message is a title: a few
+// words, the first of them a name of something.
+func titled(text string) bool {
+	text = tidy(strings.ReplaceAll(text, "\x00", " "))
+	first, _ := utf8.DecodeRuneInString(text)
+	words := strings.Fields(text)
+	if len(words) == 0 || !unicode.IsUpper(first) || strings.HasSuffix(strings.TrimSpace(text), "?") {
+		return false
+	}
+	if talk[strings.ToLower(strings.Trim(words[0], ",.!:'"))] {
+		return false
+	}
+	for _, w := range words {
+		if talk[strings.ToLower(strings.Trim(w, ",.!?:"))] {
+			return false
+		}
+	}
+	return len(words) <= 10
+}
+
+// talk are words of what people say to each other, which stand in no title.
+var talk = list(`i i'm i'll i'd we we'll we're you your our us me my it it's that that's this is are was were be been will would could can can't cannot shall should please thanks thank hi hello dear ok okay yes no sorry let's let how how's what works work suit suits better fine good great sure agreed confirmed if so but not don't new ich wir sie ihr du bitte danke hallo passt können könnten geht guten je nous vous merci bonjour pouvons convient yo nosotros usted gracias hola podemos io noi grazie buongiorno possiamo eu nós obrigado olá podemos wij we u bedankt dag kunnen instead make made meet rather same moved move`)
+
+// placey tells whether a text names a place by a noun of one.
+func placey(text string) bool {
+	for i, w := range strings.Fields(strings.ToLower(text)) {
+		if placeNouns[strings.Trim(w, ",.;:")] || i < 3 && list(`channel fairway harbour harbor basin bridge yard street square gallery north south east west canal hafen becken brücke port bassin pont puerto puente porto ponte haven brug`)[strings.Trim(w, ",.;:")] {
+			return true
+		}
+	}
+	return false
+}
+
+// placelike tells whether a text can be a place: short, and no sentence.
+func placelike(text string) bool {
+	words := strings.Fields(text)
+	if len(words) == 0 || len(words) > 6 || strings.Contains(text, "@") {
+		return false
+	}
+	first, _ := utf8.DecodeRuneInString(strings.TrimSpace(text))
+	for _, w := range words {
+		w = strings.ToLower(strings.Trim(w, ",.!?:"))
+		if talk[w] || list("cancelled canceled moved postponed new changed only vessels traffic closed all weather tbc note see")[w] {
+			return false
+		}
+	}
+	if !placey(text) && !unicode.IsUpper(first) {
+		return false
+	}
+	return meaningful(text)
+}
+
+var nounPlace = regexp.MustCompile(`(?i)\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)\s+(no\.?\s*)?([a-z]?\d+[a-z]?|[A-Z])\b`)
+
+// placeIn finds a place in a sentence.
+func placeIn(text string) string {
+	text = strings.ReplaceAll(text, "\x00", " ")
+	if m := nounPlace.FindString(text); m != "" {
+		return strings.ToUpper(m[:1]) + m[1:]
+	}
+	if m := atPlace.FindStringSubmatch(text); m != nil && len(strings.Fields(m[1])) <= 6 && !talk[strings.ToLower(strings.Fields(m[1])[0])] {
+		place := tidy(m[1])
+		for _, stop := range []string{" for ", " with ", " on ", " and ", " from ", " to ", " will ", " is ", " are ", " between ", " until ", " because ", " would ", " works ", " if ", " at ", " as "} {
+			if i := strings.Index(place, stop); i > 0 {
+				place = place[:i]
+			}
+		}
+		if place = tidy(place); placelike(place) {
+			return place
+		}
+	}
+	return ""
+}
+
+func split(text string) (out []string) {
+	for _, p := range dashes.Split(strings.ReplaceAll(text, "\x00", " \t "), -1) {
+		if p = tidy(p); meaningful(p) {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+var edges = regexp.MustCompile(`(?i)^(?:[\s,;:.|–—*•>&+\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s+(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|de|du|op|om|van|tot)\s*[.,]?)+$`)
+
+// tidy trims what is left when times are taken out of a text.
+func tidy(text string) string {
+	text = strings.Join(strings.Fields(strings.ReplaceAll(text, "\x00", " ")), " ")
+	text = strings.NewReplacer(" ,", ",", "( )", "", "()", "", " .", ".", ",,", ",", ", ,", ",", " ;", ";", "[]", "").Replace(text)
+	for {
+		short := strings.TrimSpace(edges.ReplaceAllString(text, ""))
+		if short == text {
+			break
+		}
+		text = short
+	}
+	if strings.HasSuffix(text, ".") && strings.Count(text, ".") == 1 {
+		text = strings.TrimSuffix(text, ".")
+	}
+	if strings.HasSuffix(text, ")") && !strings.Contains(text, "(") {
+		text = strings.TrimSuffix(text, ")")
+	}
+	return strings.TrimSpace(text)
+}
+
+// uncancelled takes the words that cancel out of a title, so that it is that of
+// what is cancelled.
+func uncancelled(text string) string {
+	for _, w := range cancelWords {
+		for {
+			i := strings.Index(strings.ToLower(text), w)
+			if i < 0 || i > 0 && isLetterBefore(text[:i]) || startsWithLetter(text[i+len(w):]) {
+				break
+			}
+			text = text[:i] + " " + text[i+len(w):]
+		}
+	}
+	text = regexp.MustCompile(`(?i)\b(?:is|are|has been|have been|was|will be|ist|wird|est|sont|está|è|is)\s*$`).ReplaceAllString(tidy(text), "")
+	return tidy(text)
+}
+
+// block reads a block of labels, or a row of a table.
+func (d *document) block(u unit) {
+	e := d.begin(u)
+	g := group{}
+	var when, first, last, clockFirst, clockLast string
+	var what, note []string
+	other := ""
+	whole := unit{text: u.text, page: u.page, line: u.line}
+	for _, f := range u.fields {
+		value := strings.TrimSpace(plain(f.Value))
+		if value == "" {
+			continue
+		}
+		switch labelOf(f.Label) {
+		case "when":
+			when = value
+		case "date":
+			if first == "" {
+				first = value
+			}
+		case "time":
+			clockFirst = value
+		case "start":
+			if justTime(value) {
+				clockFirst = value
+			} else {
+				first = value
+			}
+		case "end":
+			if justTime(value) {
+				clockLast = value
+			} else {
+				last = value
+			}
+		case "length":
+			r := &reader{text: value, toks: scan(value)}
+			if m, end := r.length(0); end > 0 {
+				g.minutes = m
+				e.Reading = append(e.Reading, Part{value, "length", value})
+			} else if f := (&reader{toks: scan("for " + value), text: "for " + value}); true {
+				if m, end := f.length(0); end > 0 {
+					g.minutes = m
+				}
+			}
+		case "where":
+			e.Where = value
+			e.read("location", value)
+		case "what":
+			what = append(what, value)
+		case "who":
+			d.people(&e, value)
+			if len(e.Who) == 0 {
+				e.Who = nil
+			}
+		case "status":
+			if cancels(value) {
+				e.Cancelled = true
+				e.Reading = append(e.Reading, Part{value, "status", "cancelled"})
+			}
+		case "deadline", "made":
+			if r := (&reader{text: value, toks: scan(value)}); r.hasDate() {
+				why := "a deadline"
+				if labelOf(f.Label) == "made" {
+					why = "when the text was made"
+				}
+				d.pass(whole, f.Label+": "+value, why)
+			}
+		case "note":
+			note = append(note, value)
+		default:
+			if other == "" && meaningful(value) {
+				other = value
+			}
+		}
+	}
+	text := when
+	for _, part := range []string{first, clockFirst} {
+		if part != "" {
+			text += " " + part
+		}
+	}
+	if end := strings.TrimSpace(last + " " + clockLast); end != "" {
+		text += " – " + end
+	}
+	text = strings.TrimSpace(text)
+	if text == "" {
+		return
+	}
+	switch {
+	case len(what) > 0:
+		e.What = what[0]
+	case other != "":
+		e.What = other
+		if d.set.Subject != "" {
+			e.What = d.set.Subject
+			if !strings.Contains(strings.ToLower(e.What), strings.ToLower(other)) {
+				e.What = d.set.Subject + ": " + other
+			}
+		}
+	case d.set.Subject != "":
+		e.What = d.set.Subject
+	default:
+		e.What = d.heading()
+	}
+	if e.Cancelled {
+		e.What = uncancelled(e.What)
+	}
+	e.read("title", e.What)
+	r := &reader{text: text, toks: scan(text)}
+	sub := unit{text: text, page: u.page, line: u.line, struck: u.struck}
+	spans, passed := d.veto(r, d.spans(r, sub), sub)
+	for _, why := range passed {
+		d.pass(whole, text, why)
+	}
+	if len(passed) > 0 && len(spans) == 0 {
+		return
+	}
+	groups := grouped(r, spans)
+	if len(groups) == 0 || !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil }) {
+		if phraseIn(text, vagueDays) != "" || len(groups) > 0 || strings.ContainsAny(text, "0123456789") {
+			e.Held = fault.New(fault.Shorten(text, 80), "is no day that can be read").Do("write the date in full")
+			d.out.Events = append(d.out.Events, e)
+		}
+		return
+	}
+	for n := range groups {
+		one := e
+		one.Who = slices.Clone(e.Who)
+		one.Reading = append(slices.Clone(e.Reading), r.reading(&groups[n])...)
+		if groups[n].minutes == 0 {
+			groups[n].minutes = g.minutes
+		}
+		if one.Where == "" {
+			one.Where = placeIn(u.text)
+		}
+		d.timed(one, sub, r, &groups[n])
+		for i := range d.out.Events {
+			if d.out.Events[i].Text == sub.text && d.out.Events[i].Line == u.line {
+				d.out.Events[i].Text = u.text
+			}
+		}
+	}
+}
+
+// justTime tells whether a value is a time of day and no day.
+func justTime(text string) bool {
+	r := &reader{text: text, toks: scan(text)}
+	_, end := r.clocks(0, true)
+	return end > 0 && !r.hasDate()
+}
+
+func (r *reader) hasDate() bool {
+	for i := range r.toks {
+		if r.dateAt(i) {
+			return true
+		}
+	}
+	return false
+}
+
+var settleWords = []string{"works", "works for me", "works for us", "agreed", "confirmed", "confirm", "that's fine", "is fine", "suits", "suits us", "suits me", "perfect", "sounds good", "deal", "see you then", "ok", "okay", "great", "passt", "einverstanden", "bestätigt", "d'accord", "ça marche", "convient", "confirmé", "de acuerdo", "vale", "confirmado", "va bene", "confermato", "d'accordo", "combinado", "está bem", "akkoord", "prima", "goed"}
+
+// settles tells whether a text agrees to what was said before.
+func settles(text string) bool {
+	return phraseIn(text, settleWords) != "" && phraseIn(text, []string{"not", "doesn't", "does not", "don't", "can't", "cannot", "nicht", "pas", "no", "não", "non", "niet", "if", "unless", "?"}) == "" && !strings.HasSuffix(strings.TrimSpace(text), "?")
+}

@@ -1,0 +1,180 @@
+// Package notice finds events in running text: in notices, letters and messages,
+// in lists, blocks of labels and sentences. What it does not understand for
+// certain it holds with the reason; dates that are none of an event it passes over
+// and says why.
+package notice
+
+import (
+	"strings"
+	"time"
+
+	"almanach/internal/core/fault"
+)
+
+// Line is one line of a text, or one item, paragraph or record of a document that
+// has such.
+type Line struct {
+	Text   string
+	Page   int // from 1; 0 where there are no pages
+	Number int // from 1
+	Level  int // of a heading, from 1; 0 for what is none
+	Item   bool
+	Whole  bool // a paragraph of its own: the next line does not go on with it
+	Struck bool // crossed out
+	Fields []Field
+}
+
+// Field is a value with its label: "Where: berth 3", or a cell under its heading.
+type Field struct{ Label, Value string }
+
+// Settings are what a text does not say by itself. In the zero Settings nothing
+// is stated: "tomorrow" cannot be told.
+type Settings struct {
+	Stated  time.Time // the day from which "tomorrow" counts, in its writer's offset; zero for none
+	Present time.Time // today
+	Year    int       // of dates without one, where the text does not say it; 0 for the nearest to Stated or Present
+	Order   int       // of day and month in 05/03: 1 day first, 2 month first, 0 unknown
+	Message bool      // a person wrote it to another: hours from 1 to 6 are the afternoon's
+	Next    string    // what "next Friday" said on a Tuesday means: coming, following, "" for: to be asked
+	Subject string    // what the text is about, where an event has no title of its own
+}
+
+// Part is what some of the words of a text became.
+type Part struct {
+	Text  string `json:"text"`
+	Field string `json:"field"` // date, time, end, length, title, location, attendees, status
+	Value string `json:"value"`
+}
+
+// Event is one event found. Its times are wall-clock times.
+type Event struct {
+	Start, End time.Time // in UTC, which stands for no zone; End is zero where the text does not say it, for whole days the last of them
+	AllDay     bool
+	Zone       string // as the text says it; "" where it does not, local for that of the place
+	What       string
+	Where      string
+	Who        []string
+	Heading    string
+	Text       string // as it stands
+	Page, Line int
+	Cancelled  bool
+	Held       *fault.Fault // why it is not to be loaded as it is; nil for nothing
+	Reading    []Part
+	Notes      []string
+
+	NoDate bool // only a time was found: its date is that of something said before
+	NoTime bool // a day that a time may still be said for
+	Agreed bool // the text says that it is settled
+}
+
+// Passed is a date of the text that is none of an event.
+type Passed struct {
+	Text       string
+	Why        string
+	Page, Line int
+}
+
+// When writes an event's time as a cell has it: 2026-03-05 14:30 – 2026-03-05
+// 16:00, or its days.
+func (e *Event) When() string {
+	if e.Start.IsZero() {
+		return ""
+	}
+	layout := "2006-01-02 15:04"
+	if e.AllDay {
+		layout = time.DateOnly
+	}
+	text := e.Start.Format(layout)
+	if !e.End.IsZero() && !(e.AllDay && e.End.Equal(e.Start)) {
+		text += " – " + e.End.Format(layout)
+	}
+	return text
+}
+
+// Found is what a text holds.
+type Found struct {
+	Events []Event
+	Passed []Passed
+}
+
+// Read finds the events of a text.
+func Read(lines []Line, set Settings) Found {
+	d := &document{set: set}
+	d.learn(lines)
+	for _, u := range unitsOf(lines) {
+		d.unit(u)
+	}
+	d.endDay()
+	return d.out
+}
+
+// document is a text under way: what its headings say holds for what stands
+// below them.
+type document struct {
+	set   Settings
+	out   Found
+	year  int // of the title or a heading; 0 for none
+	month int // of a heading; 0 for none
+	order int // of day and month
+
+	headings []string // by level
+	day      *heading // a day that stands alone in a line
+}
+
+// heading is a day that stands alone in a line: it is the day of the times below
+// it, or, where none follow, an event with the line below as its title.
+type heading struct {
+	unit  unit
+	dates dates
+	used  bool
+	texts []unit
+}
+
+// learn finds the order of day and month that the whole of a text shows.
+func (d *document) learn(lines []Line) {
+	d.order = d.set.Order
+	if d.order != 0 {
+		return
+	}
+	seen := 0
+	for _, l := range lines {
+		texts := []string{l.Text}
+		for _, f := range l.Fields {
+			texts = append(texts, f.Value)
+		}
+		for _, text := range texts {
+			if !strings.ContainsAny(text, "/-") {
+				continue
+			}
+			r := &reader{text: text, toks: scan(text)}
+			for i, t := range r.toks {
+				s, u := r.tok(i+1), r.tok(i+2)
+				if t.kind != 'n' || u.kind != 'n' || s.kind != '/' && s.kind != '-' || len(t.text) > 2 || len(u.text) > 2 || r.is(i-1, '/') || r.is(i-1, '-') || !r.is(i+3, s.kind) {
+					continue
+				}
+				switch {
+				case t.num > 12 && t.num <= 31 && u.num <= 12:
+					seen |= 1
+				case u.num > 12 && u.num <= 31 && t.num <= 12:
+					seen |= 2
+				}
+			}
+		}
+	}
+	if seen != 3 {
+		d.order = seen
+	}
+}
+
+func (d *document) pass(u unit, text, why string) {
+	d.out.Passed = append(d.out.Passed, Passed{Text: text, Why: why, Page: u.page, Line: u.line})
+}
+
+func (d *document) heading() string {
+	for i := len(d.headings) - 1; i >= 0; i-- {
+		if d.headings[i] != "" {
+			return d.headings[i]
+		}
+	}
+	return ""
+}

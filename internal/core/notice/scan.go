@@ -1,0 +1,137 @@
+package notice
+
+import (
+	"regexp"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// token is a piece of a text: a word, a number, a sign, or something whose
+// inside is not looked at.
+type token struct {
+	kind     byte   // 'w' word, 'n' number, 'e' address, 'x' what holds no date, else the sign itself
+	text     string // in lower case
+	num      int
+	from, to int  // in the text
+	gap      bool // white space stands before it
+	ordinal  bool // 1st, 2e, 3º
+}
+
+// opaque are pieces whose numbers are no dates: addresses of mail and of the web,
+// telephone numbers, prices, versions, numbers of parts and orders, ratios.
+var opaque = regexp.MustCompile(`(?i)` + strings.Join([]string{
+	`(?P<e>[\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)`,
+	`(?:https?://|www\.)\S*[^\s.,;)>]`,
+	`\+\d[\d ()/-]{6,}\d`,
+	`\b(?:tel|phone|fax|mobile|telefon|téléphone|telefono|tél)\b\.?:?\s*[\d ()/+-]{5,}\d`,
+	`[€$£]\s?\d[\d.,]*(?:\s*-\s*[€$£]?\d[\d.,]*)?|\b\d[\d.,]*\s?(?:€|£|\$|eur\b|usd\b|gbp\b|euros?\b|chf\b|pence\b)`,
+	`\bv\d+(?:\.\d+)+\b|\b(?:version|release|rev\.?|edition|ausgabe|versión|versione|versão)\s*\d+(?:\.\d+)*\b`,
+	`\b\d+(?:\.\d+){3,}\b`,
+	`\b(?:no|nr|ref|part|order|invoice|item|art|article|artikel|chapter|section|page|clause|form|annex|channel|ch|vhf|sheet|chart|buoy|notice)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d[\w./-]*`,
+	`#\d+\b`,
+	`\b\d+(?:[.,]\d+)?\s?(?:m|km|cm|mm|nm|kn|knots?|kg|t|tons?|tonnes?|kw|kwh|mb|gb|mhz|khz|hpa|metres?|meters?|miles?|feet|ft|%|percent|per cent|degrees|°c?|people|persons|boats|vessels|ships|places|passengers|pages|copies|containers|teu)(?:\b|[^\p{L}\d]|$)`,
+	`\b[A-Za-z]{1,5}-?\d{2,}(?:[-/.]\d+)*[A-Za-z]?\b`,
+	`\b\d+(?:[-/.]\d+)*-?[A-Za-z]{1,4}\d+\w*\b`,
+}, "|"))
+
+// notOpaque are what the patterns take for a number of something and is a date or a
+// time.
+var notOpaque = regexp.MustCompile(`(?i)^(?:\d{1,2}h\d{2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)-?\d+|\d{1,2}\s?m)$`)
+
+// scan cuts a text into tokens.
+func scan(text string) []token {
+	var out []token
+	at := 0
+	for _, m := range opaque.FindAllStringSubmatchIndex(text, -1) {
+		if m[0] < at || notOpaque.MatchString(strings.TrimSpace(text[m[0]:m[1]])) {
+			continue
+		}
+		out = scanPlain(out, text, at, m[0])
+		end := m[1]
+		for end > m[0] && !isWordByte(text[end-1]) && text[end-1] != '%' && text[end-1] < utf8.RuneSelf {
+			end-- // a sign behind a unit is not part of it
+		}
+		t := token{kind: 'x', text: strings.ToLower(text[m[0]:end]), from: m[0], to: end, gap: m[0] == 0 || unicode.IsSpace(rune(text[m[0]-1]))}
+		if m[2] >= 0 {
+			t.kind = 'e'
+		}
+		out = append(out, t)
+		at = end
+	}
+	return scanPlain(out, text, at, len(text))
+}
+
+func isWordByte(b byte) bool {
+	return b >= '0' && b <= '9' || b|0x20 >= 'a' && b|0x20 <= 'z'
+}
+
+func scanPlain(out []token, text string, at, end int) []token {
+	for at < end {
+		r, size := utf8.DecodeRuneInString(text[at:end])
+		start := at
+		gap := start == 0
+		if start > 0 {
+			before, _ := utf8.DecodeLastRuneInString(text[:start])
+			gap = unicode.IsSpace(before)
+		}
+		switch {
+		case unicode.IsSpace(r):
+			at += size
+			continue
+		case r >= '0' && r <= '9':
+			for at < end && text[at] >= '0' && text[at] <= '9' {
+				at++
+			}
+			n, err := strconv.Atoi(text[start:at])
+			if err != nil {
+				n = -1
+			}
+			t := token{kind: 'n', text: text[start:at], num: n, from: start, to: at, gap: gap}
+			if suffix := ordinalSuffix(text[at:end]); suffix > 0 && n > 0 && n < 32 {
+				at += suffix
+				t.to, t.ordinal = at, true
+			}
+			out = append(out, t)
+		case unicode.IsLetter(r):
+			for at < end {
+				r, size := utf8.DecodeRuneInString(text[at:end])
+				if !unicode.IsLetter(r) && !unicode.Is(unicode.Mn, r) && !(r == '\'' || r == '’') {
+					break
+				}
+				at += size
+			}
+			word := strings.ToLower(strings.ReplaceAll(text[start:at], "’", "'"))
+			out = append(out, token{kind: 'w', text: strings.Trim(word, "'"), from: start, to: at, gap: gap})
+		default:
+			at += size
+			kind := byte('?')
+			switch r {
+			case '–', '—', '−', '‐', '‑', '-':
+				kind = '-'
+			case '•', '·', '▪', '◦', '‣', '*':
+				kind = '*'
+			default:
+				if r < utf8.RuneSelf {
+					kind = byte(r)
+				}
+			}
+			out = append(out, token{kind: kind, text: text[start:at], from: start, to: at, gap: gap})
+		}
+	}
+	return out
+}
+
+// ordinalSuffix gives the length of what makes a number an ordinal.
+func ordinalSuffix(s string) int {
+	for _, suffix := range []string{"st", "nd", "rd", "th", "er", "re", "º", "ª", "°", "ste", "de"} {
+		if len(s) >= len(suffix) && strings.EqualFold(s[:len(suffix)], suffix) {
+			r, _ := utf8.DecodeRuneInString(s[len(suffix):])
+			if !unicode.IsLetter(r) && !unicode.IsDigit(r) || len(s) == len(suffix) {
+				return len(suffix)
+			}
+		}
+	}
+	return 0
+}

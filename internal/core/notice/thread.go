@@ -1,0 +1,258 @@
+package notice
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"almanach/internal/core/fault"
+)
+
+// thing is what a thread is about: an event whose time may still change.
+type thing struct {
+	event      Event
+	settled    bool
+	by         string
+	sent       time.Time
+	candidates []string
+	cancelled  bool
+}
+
+// Settle brings the messages of a thread together, in the order in which they
+// were sent: a later time for the same thing takes the place of the earlier,
+// agreement settles the time that it answers, and a message that calls it off
+// cancels.
+func Settle(messages []Message) []Settled {
+	var things []*thing
+	var course []string
+	for _, m := range messages {
+		events := repeatsOut(m.Found.Events)
+		said := []string{}
+		last := func() *thing {
+			if len(things) == 0 {
+				return nil
+			}
+			return things[len(things)-1]
+		}
+		agreed := false
+		fresh := len(things) // things of earlier messages
+		for n := range events {
+			e := &events[n]
+			switch {
+			case e.NoDate && e.NoTime && e.Cancelled:
+				for _, t := range things[:fresh] {
+					t.cancelled, t.by, t.sent = true, m.ID, m.Sent
+					t.event.Cancelled, t.event.Text, t.event.Line = true, e.Text, e.Line
+					t.event.Reading = append(t.event.Reading, e.Reading...)
+				}
+				said = append(said, "calls it off")
+				continue
+			case e.NoDate && e.NoTime: // agreement
+				if agreed || last() == nil {
+					continue
+				}
+				agreed = true
+				if t := last(); !t.settled && t.event.Held == nil && !t.event.NoDate {
+					t.settled, t.by, t.sent = true, m.ID, m.Sent
+					said = append(said, "agrees")
+				}
+				continue
+			case e.NoDate && last() == nil:
+				e.Held = heldOr(e.Held, fault.New(fault.Shorten(e.Text, 80), "says a time and no day").Do("say the day"))
+			case e.NoDate:
+				t := last()
+				e = withDate(e, &t.event)
+				if same(e, &t.event) && e.Held == nil { // three works
+					t.settled, t.by, t.sent = !asks(e.Text) || settles(e.Text), m.ID, m.Sent
+					said = append(said, "agrees to "+e.When())
+					continue
+				}
+			}
+			said = append(said, sayOf(e))
+			if t := match(things[:fresh], e, len(events) == 1 && fresh == 1); t != nil {
+				t.replace(e, m)
+				continue
+			}
+			if e.Cancelled && fresh == 0 && len(messages) > 1 && !m.Reply && len(events) == 1 {
+				e.Cancelled = true
+			}
+			t := &thing{event: *e, settled: e.Held == nil && !asks(e.Text), by: m.ID, sent: m.Sent, cancelled: e.Cancelled}
+			t.candidates = append(t.candidates, e.When())
+			things = append(things, t)
+		}
+		what := strings.Join(said, "; ")
+		if what == "" {
+			what = "says no time"
+		}
+		course = append(course, fmt.Sprintf("%s, %s: %s", orUnknown(m.From), m.Sent.Format("Mon 2 Jan 15:04"), what))
+	}
+	out := make([]Settled, 0, len(things))
+	for _, t := range things {
+		s := Settled{Event: t.event, By: t.by, Sent: t.sent, Course: course}
+		if s.Held == nil && !t.settled && !t.cancelled {
+			candidates := t.candidates
+			slices.Sort(candidates)
+			candidates = slices.Compact(candidates)
+			s.Held = fault.New(fault.Shorten(t.event.Text, 80), "is put forward and not settled yet: "+strings.Join(candidates, ", or ")).Do("wait for the answer, or write down the event with almanach jot")
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+func orUnknown(s string) string {
+	if s == "" {
+		return "someone"
+	}
+	return s
+}
+
+func heldOr(f, other *fault.Fault) *fault.Fault {
+	if f != nil {
+		return f
+	}
+	return other
+}
+
+func sayOf(e *Event) string {
+	switch {
+	case e.Cancelled:
+		return "cancels " + strings.TrimSpace(e.What+" "+e.When())
+	case e.Held != nil:
+		return "not clear: " + e.Held.Cause.Error()
+	case asks(e.Text):
+		return "puts forward " + e.When()
+	}
+	return e.When()
+}
+
+// withDate gives a time without a day that of what it answers.
+func withDate(e, of *Event) *Event {
+	out := *e
+	if of.NoDate {
+		return &out
+	}
+	out.OnDay(of.Start)
+	if out.End.IsZero() && !of.End.IsZero() && !of.AllDay {
+		out.End = out.Start.Add(of.End.Sub(of.Start))
+	}
+	if out.Where == "" {
+		out.Where = of.Where
+	}
+	return &out
+}
+
+// OnDay gives a time without a day that of another.
+func (e *Event) OnDay(day time.Time) {
+	shift := dayOf(day).Sub(noDay)
+	e.Start, e.NoDate = e.Start.Add(shift), false
+	if !e.End.IsZero() {
+		e.End = e.End.Add(shift)
+	}
+	for i := range e.Reading {
+		if e.Reading[i].Field == "time" {
+			e.Reading[i].Value = e.When()
+		}
+	}
+}
+
+// same tells whether an event says the time of another again.
+func same(e, of *Event) bool {
+	if e.AllDay != of.AllDay || e.Start.IsZero() {
+		return false
+	}
+	return e.Start.Equal(of.Start) && (e.End.IsZero() || of.End.IsZero() || e.End.Equal(of.End))
+}
+
+// match finds the thing of earlier messages that an event is about.
+func match(things []*thing, e *Event, only bool) *thing {
+	for _, t := range things {
+		if same(e, &t.event) || len(things) > 1 && t.event.What != "" && strings.EqualFold(t.event.What, e.What) && !sameTitles(things) {
+			return t
+		}
+	}
+	if only && len(things) == 1 {
+		return things[0]
+	}
+	if e.Cancelled {
+		for _, t := range things {
+			if t.event.Start.Equal(e.Start) || dayOf(t.event.Start).Equal(dayOf(e.Start)) {
+				return t
+			}
+		}
+	}
+	return nil
+}
+
+func dayOf(t time.Time) time.Time { return midnight(t.Year(), int(t.Month()), t.Day()) }
+
+func sameTitles(things []*thing) bool {
+	for _, t := range things[1:] {
+		if !strings.EqualFold(t.event.What, things[0].event.What) {
+			return false
+		}
+	}
+	return true
+}
+
+// replace puts what a later message says in the place of the earlier.
+func (t *thing) replace(e *Event, m Message) {
+	was := t.event
+	repeated := same(e, &was)
+	if e.AllDay && e.NoTime && !was.AllDay && !was.NoDate { // another day, the same time
+		clock := was.Start.Sub(dayOf(was.Start))
+		e.Start, e.AllDay = dayOf(e.Start).Add(clock), false
+		if !was.End.IsZero() {
+			e.End = e.Start.Add(was.End.Sub(was.Start))
+		}
+		e.NoTime = false
+	}
+	if e.Cancelled {
+		was.Cancelled, was.Text, was.Line, was.Page = true, e.Text, e.Line, e.Page
+		was.Reading = append(was.Reading, Part{e.Text, "status", "cancelled"})
+		t.event, t.cancelled, t.by, t.sent = was, true, m.ID, m.Sent
+		return
+	}
+	if e.Where == "" {
+		e.Where = was.Where
+	}
+	if e.End.IsZero() && !was.End.IsZero() && !was.AllDay && !e.AllDay {
+		e.End = e.Start.Add(was.End.Sub(was.Start))
+	}
+	if len(e.Who) == 0 {
+		e.Who = was.Who
+	}
+	if was.What != "" && e.What != was.What && m.Reply {
+		e.What = was.What
+	}
+	t.candidates = append(t.candidates, e.When())
+	t.event, t.by, t.sent, t.cancelled = *e, m.ID, m.Sent, false
+	t.settled = e.Held == nil && (!asks(e.Text) || repeated && settles(e.Text))
+	if repeated && was.Held == nil && !asks(e.Text) {
+		t.settled = true
+	}
+}
+
+// repeatsOut takes out of the events of one message what says the same twice.
+func repeatsOut(events []Event) []Event {
+	var out []Event
+	for _, e := range events {
+		twice := slices.IndexFunc(out, func(o Event) bool {
+			return !e.NoDate && !o.NoDate && e.Start.Equal(o.Start) && e.AllDay == o.AllDay && e.Cancelled == o.Cancelled && (o.What == e.What || e.Where == "" || o.Where == "" || o.Where == e.Where)
+		})
+		if twice < 0 || e.Start.IsZero() {
+			out = append(out, e)
+			continue
+		}
+		o := &out[twice]
+		if o.Where == "" {
+			o.Where = e.Where
+		}
+		if o.End.IsZero() {
+			o.End = e.End
+		}
+		o.Who = append(o.Who, e.Who...)
+	}
+	return out
+}

@@ -1,0 +1,331 @@
+package notice
+
+import (
+	"regexp"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// unit is a piece of text that is read by itself: a heading, an item of a list, a
+// sentence, a block of labels.
+type unit struct {
+	text       string
+	page, line int
+	level      int
+	item       bool
+	sentence   bool // one of several of a paragraph, or one that is written as one
+	struck     bool
+	fields     []Field
+}
+
+var (
+	bullet    = regexp.MustCompile(`^\s*(?:[-–—•·▪◦‣*+]\s+|\(?[a-z]\)\s+|\d{1,2}\)\s+)`)
+	labelLine = regexp.MustCompile(`^\s*([\p{L}][\p{L}\d '’/.-]{0,28}?)\s*:\s+(\S.*)$`)
+	markdown  = regexp.MustCompile(`^\s{0,3}(#{1,6})\s+(.*?)\s*#*\s*$`)
+)
+
+// unitsOf cuts lines into units: what was wrapped is joined, paragraphs are cut
+// into sentences.
+func unitsOf(lines []Line) []unit {
+	var out []unit
+	var para []Line
+	flush := func() {
+		out = append(out, paragraph(para)...)
+		para = nil
+	}
+	for n := 0; n < len(lines); n++ {
+		l := lines[n]
+		text := strings.TrimSpace(l.Text)
+		switch {
+		case len(l.Fields) > 0:
+			flush()
+			out = append(out, unit{text: text, page: l.Page, line: l.Number, fields: l.Fields, struck: l.Struck})
+		case text == "":
+			flush()
+		case l.Level > 0:
+			flush()
+			out = append(out, unit{text: text, page: l.Page, line: l.Number, level: l.Level, struck: l.Struck})
+		case l.Item || l.Whole || bullet.MatchString(l.Text):
+			flush()
+			para = append(para, l)
+			if l.Item || l.Whole {
+				flush()
+			}
+		default:
+			if len(para) > 0 && !goesOn(para[len(para)-1], l) {
+				flush()
+			}
+			para = append(para, l)
+		}
+	}
+	flush()
+	return labelled(out)
+}
+
+// goesOn tells whether a line goes on with the one before it.
+func goesOn(before, l Line) bool {
+	text := strings.TrimSpace(l.Text)
+	was := strings.TrimRightFunc(before.Text, unicode.IsSpace)
+	if labelLine.MatchString(l.Text) && isLabel(labelLine.FindStringSubmatch(l.Text)[1]) {
+		return false
+	}
+	indented := strings.HasPrefix(l.Text, "  ") || strings.HasPrefix(l.Text, "\t")
+	if bullet.MatchString(before.Text) {
+		return indented || utf8.RuneCountInString(was) >= 55 && !startsWithDate(text)
+	}
+	first, _ := utf8.DecodeRuneInString(text)
+	last := was[max(0, len(was)-1):]
+	switch {
+	case startsWithDate(text) && !(utf8.RuneCountInString(was) >= 60 && !startsWithDate(strings.TrimSpace(before.Text)) && !strings.ContainsAny(last, ".:;")):
+		return false
+	case unicode.IsLower(first) && !strings.ContainsAny(last, ".:;"):
+		return true
+	case utf8.RuneCountInString(was) < 55:
+		return false
+	}
+	return !strings.ContainsAny(last, ":")
+}
+
+// startsWithDate tells whether a line begins with a date or a time.
+func startsWithDate(text string) bool {
+	r := &reader{text: text, toks: scan(text[:min(len(text), 60)])}
+	if len(r.toks) == 0 {
+		return false
+	}
+	if _, end := r.when(0); end > 0 && !r.word(0, fromWords) {
+		return true
+	}
+	_, end := r.clocks(0, false)
+	return end > 0 && r.is(0, 'n')
+}
+
+// paragraph makes units of lines that belong together.
+func paragraph(lines []Line) []unit {
+	if len(lines) == 0 {
+		return nil
+	}
+	first := lines[0]
+	u := unit{page: first.Page, line: first.Number, item: first.Item || bullet.MatchString(first.Text), struck: first.Struck}
+	text := bullet.ReplaceAllString(first.Text, "")
+	starts := []int{0}
+	for _, l := range lines[1:] {
+		text = strings.TrimRight(text, " \t")
+		next := strings.TrimSpace(l.Text)
+		if strings.HasSuffix(text, "-") && len(text) > 1 && next != "" {
+			if r, _ := utf8.DecodeRuneInString(next); unicode.IsLower(r) && text[len(text)-2] != ' ' {
+				text = text[:len(text)-1] // a word that was cut at the end of a line
+				starts = append(starts, len(text))
+				text += next
+				continue
+			}
+		}
+		text += " "
+		starts = append(starts, len(text))
+		text += next
+	}
+	if m := markdown.FindStringSubmatch(text); m != nil {
+		u.level, u.text = len(m[1]), m[2]
+		return []unit{u}
+	}
+	if strings.HasPrefix(strings.TrimSpace(text), "~~") && strings.HasSuffix(strings.TrimSpace(text), "~~") {
+		u.struck = true
+	}
+	text = plain(text)
+	var out []unit
+	cuts := sentences(text)
+	at := 0
+	for _, end := range cuts {
+		one := u
+		one.text = strings.TrimSpace(text[at:end])
+		one.sentence = len(cuts) > 1 || !u.item && (strings.HasSuffix(one.text, ".") || strings.HasSuffix(one.text, "?") || strings.HasSuffix(one.text, "!"))
+		for n, s := range starts {
+			if s <= at+1 {
+				one.line = lines[n].Number
+				one.page = lines[n].Page
+			}
+		}
+		if one.text != "" {
+			out = append(out, one)
+		}
+		at = end
+	}
+	return out
+}
+
+// plain takes the signs of emphasis out of a text.
+func plain(text string) string {
+	return strings.NewReplacer("**", "", "__", "", "~~", "", "`", "", "\u00a0", " ", "\u202f", " ", "\u00ad", "", "\u200b", "").Replace(text)
+}
+
+// abbreviations are words with a full stop that ends no sentence.
+var abbreviations = list(`st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e hr hrs min mins incl z.b u.a`)
+
+// sentences gives where the sentences of a paragraph end.
+func sentences(text string) []int {
+	var out []int
+	for i := 0; i < len(text); i++ {
+		c := text[i]
+		if c != '.' && c != '?' && c != '!' {
+			continue
+		}
+		end := i + 1
+		for end < len(text) && strings.IndexByte(`.?!)"'`, text[end]) >= 0 {
+			end++
+		}
+		if end >= len(text) || text[end] != ' ' {
+			continue
+		}
+		rest := strings.TrimLeft(text[end:], " ")
+		next, _ := utf8.DecodeRuneInString(rest)
+		start := strings.LastIndexAny(text[:i], " (") + 1
+		word := strings.ToLower(text[start:i])
+		if c == '.' {
+			digits := word != "" && strings.Trim(word, "0123456789") == ""
+			if abbreviations[word] || digits && len(word) <= 2 && !unicode.IsUpper(next) || digits && len(word) <= 2 && (isMonthWord(rest)) || !unicode.IsUpper(next) && !unicode.IsDigit(next) && next != '"' && next != '(' {
+				continue
+			}
+		}
+		out = append(out, end)
+		i = end
+	}
+	return append(out, len(text))
+}
+
+func isMonthWord(rest string) bool {
+	word := rest
+	if i := strings.IndexFunc(rest, func(r rune) bool { return !unicode.IsLetter(r) }); i >= 0 {
+		word = rest[:i]
+	}
+	r := &reader{toks: []token{{kind: 'w', text: strings.ToLower(word)}, {kind: 'n'}}}
+	return r.month(0) > 0
+}
+
+// labelled brings blocks of labels together: lines of "label: value" that follow
+// each other and say a day.
+func labelled(units []unit) []unit {
+	var out []unit
+	for n := 0; n < len(units); {
+		block, end := []Field(nil), n
+		for ; end < len(units); end++ {
+			u := units[end]
+			m := labelLine.FindStringSubmatch(u.text)
+			if m == nil || u.level > 0 || len(u.fields) > 0 || u.item && end == n && !isLabel(m[1]) {
+				break
+			}
+			if !isLabel(m[1]) && (len(strings.Fields(m[1])) > 3 || startsWithDate(m[1])) {
+				break
+			}
+			if end > n && repeatsLabel(block, m[1]) || end > n && u.line > units[end-1].line+2 {
+				break
+			}
+			block = append(block, Field{m[1], m[2]})
+		}
+		if len(block) >= 2 && saysWhen(block) {
+			u := units[n]
+			u.fields, u.text = block, joinUnits(units[n:end])
+			for _, other := range units[n:end] {
+				u.struck = u.struck && other.struck
+			}
+			out = append(out, u)
+			n = end
+			continue
+		}
+		out = append(out, units[n])
+		n++
+	}
+	return out
+}
+
+func joinUnits(units []unit) string {
+	texts := make([]string, len(units))
+	for i, u := range units {
+		texts[i] = u.text
+	}
+	return strings.Join(texts, " / ")
+}
+
+func repeatsLabel(block []Field, label string) bool {
+	for _, f := range block {
+		if strings.EqualFold(f.Label, label) {
+			return true
+		}
+	}
+	return false
+}
+
+func saysWhen(block []Field) bool {
+	for _, f := range block {
+		switch labelOf(f.Label) {
+		case "when", "date", "start":
+			return true
+		}
+	}
+	return false
+}
+
+// labels are what a label or the heading of a column says that its value is.
+var labels = map[string]string{}
+
+func init() {
+	for field, words := range map[string]string{
+		"when":     "when wann quand cuándo cuando quando wanneer date_and_time date/time termin slot date_&_time datum_und_uhrzeit zeitpunkt moment dates closed closure period zeitraum",
+		"date":     "date day datum tag jour fecha día dia data giorno dag on the_date new_date",
+		"time":     "time at uhrzeit zeit heure hora ora tijd times hours hour new_time",
+		"start":    "start from begin begins starts beginning beginn von ab début debut du inicio desde inizio dal início van vanaf eta arrival arrives start_date start_time anfang check-in departure_from",
+		"end":      "end to until till ends ende bis fin hasta fine al fim até tot einde etd departure departs end_date end_time finish check-out",
+		"length":   "length duration how_long dauer durée duración durata duração duur",
+		"where":    "where place location venue room berth quay wo ort où lieu dónde donde lugar dove luogo onde local waar plaats address meeting_place liegeplatz raum area",
+		"what":     "what event subject title topic about betreff was quoi objet asunto qué oggetto cosa assunto wat onderwerp re activity work works job purpose reason anlass zweck motif motivo betreff: description name service",
+		"who":      "who with attendees participants people wer mit qui avec quién quien con chi com quem wie met contact e-mail email mail cc agent requested_by teilnehmer",
+		"note":     "note notes remark remarks comment comments bemerkung remarque nota opmerking",
+		"status":   "status state",
+		"deadline": "deadline book_by bookings_close reply_by rsvp apply_by registration_closes anmeldeschluss due due_date closing_date",
+		"made":     "printed issued updated published last_changed last_updated last_modified created date_of_issue sent received submitted submitted_at submitted_on stand erstellt gedruckt imprimé publié version revision timestamp booked_on ordered_on booking_date order_date invoice_date reopens reopening valid_until valid_from expires",
+	} {
+		for w := range strings.FieldsSeq(words) {
+			labels[strings.ReplaceAll(w, "_", " ")] = field
+		}
+	}
+}
+
+func labelOf(label string) string {
+	label = strings.ToLower(strings.Join(strings.Fields(strings.Trim(label, " :*?")), " "))
+	if f := labels[label]; f != "" {
+		return f
+	}
+	for _, suffix := range []string{" date", " time", " (utc)", " (local)"} {
+		if short, ok := strings.CutSuffix(label, suffix); ok {
+			if f := labels[short]; f != "" {
+				return f
+			}
+		}
+	}
+	return ""
+}
+
+func isLabel(label string) bool { return labelOf(label) != "" }
+
+// NameColumns gives the headings of a table's columns what their values say,
+// where the headings do not: the first column of days is When. values gives the
+// values of a column.
+func NameColumns(headings []string, values func(i int) []string) {
+	for _, h := range headings {
+		switch labelOf(h) {
+		case "when", "date", "start":
+			return
+		}
+	}
+	for i := range headings {
+		days, all := 0, values(i)
+		for _, v := range all {
+			if (&reader{text: v, toks: scan(v)}).hasDate() {
+				days++
+			}
+		}
+		if days > 0 && days*2 >= len(all) && labelOf(headings[i]) != "made" && labelOf(headings[i]) != "deadline" {
+			headings[i] = "When"
+			return
+		}
+	}
+}

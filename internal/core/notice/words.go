@@ -1,0 +1,113 @@
+package notice
+
+import "strings"
+
+// list makes a set of words.
+func list(text string) map[string]bool {
+	out := map[string]bool{}
+	for w := range strings.FieldsSeq(text) {
+		out[strings.ReplaceAll(w, "_", " ")] = true
+	}
+	return out
+}
+
+// numbered makes a table of words, each line a number and its words.
+func numbered(text string) map[string]int {
+	out := map[string]int{}
+	n := 0
+	for w := range strings.FieldsSeq(text) {
+		if w[0] >= '0' && w[0] <= '9' || w[0] == '-' {
+			n = 0
+			for _, d := range strings.TrimPrefix(w, "-") {
+				n = n*10 + int(d-'0')
+			}
+			continue
+		}
+		out[strings.ReplaceAll(w, "_", " ")] = n
+	}
+	return out
+}
+
+// The words of times of day in the languages that package moment knows the months
+// and weekdays of.
+var (
+	numberWords = numbered(`1 one eins ein une una uno uma een één ein's
+		2 two zwei zwo deux dos due dois duas twee  3 three drei trois tres tre três drie  4 four vier quatre cuatro quattro quatro
+		5 five fünf fuenf cinq cinco cinque vijf  6 six sechs seis sei zes  7 seven sieben sept siete sette sete zeven  8 eight acht huit ocho otto oito
+		9 nine neun neuf nueve nove negen  10 ten zehn dix diez dieci dez tien  11 eleven elf onze once undici  12 twelve zwölf zwoelf douze doce dodici doze twaalf
+		15 fifteen  20 twenty zwanzig vingt veinte venti vinte twintig  25 twenty-five  30 thirty dreißig trente treinta trenta trinta dertig  45 forty-five  60 sixty  90 ninety`)
+	hourWords   = list(`uhr uur h hrs hours hour heure heures hora horas ora ore o'clock oclock u std`)
+	minuteWords = list(`m min mins minute minutes minuten minuto minutos minuti`)
+	lengthWords = numbered(`1 m min mins minute minutes minuten minuto minutos minuti
+		60 h hr hrs hour hours stunde stunden std heure heures hora horas ora ore uur uren
+		1440 day days tag tage tagen jour jours día días dia dias giorno giorni dag dagen
+		10080 week weeks woche wochen semaine semaines semana semanas settimana settimane weken`)
+	noonWords     = list(`noon midday mittag mittags midi mediodía mediodia mezzogiorno middag`)
+	midnightWords = list(`midnight mitternacht minuit medianoche mezzanotte middernacht`)
+	atWords       = list(`at um à a alle às om ab the las la le gegen kl @`)
+	rangeWords    = list(`to till til until through thru bis à au a al hasta fino até tot t/m through`)
+	fromWords     = list(`from von vom van de desde das dalle dal du des ab`)
+	untilWords    = list(`until till til bis jusqu'à jusqu'au hasta fino até tot`)
+	betweenWords  = list(`between zwischen entre tra fra tussen`)
+	andWords      = list(`and & und et y e en u plus`)
+	orWords       = list(`or oder ou o of`)
+	dayLinks      = list(`the of den dem der am le la el il lo do de del di op on da das dos zum vom`)
+
+	todayWords    = list(`today heute aujourd'hui hoy oggi hoje vandaag`)
+	tonightWords  = list(`tonight`)
+	tomorrowWords = list(`tomorrow morgen demain mañana manana domani amanhã amanha`)
+	afterTomorrow = list(`übermorgen uebermorgen après-demain dopodomani overmorgen`)
+	pastWords     = list(`yesterday gestern hier ayer ieri ontem gisteren vorgestern`)
+	nextWords     = list(`next nächste nächsten nächster nächstes naechsten kommenden kommende prochain prochaine próximo próxima prossimo prossima volgende`)
+	thisWords     = list(`this diesen dieser diese dieses ce cette este esta questo questa deze dit coming`)
+	lastWords     = list(`last past previous letzten letzte dernier dernière pasado pasada último última scorso scorsa passado passada vorige`)
+	weekWords     = list(`week woche semaine semana settimana`)
+
+	// Parts of the day: what they make of an hour.
+	morningWords   = list(`morning vormittag vormittags früh matin mañana mattina manhã ochtend morgens`)
+	afternoonWords = list(`afternoon nachmittag nachmittags après-midi tarde pomeriggio middag`)
+	eveningWords   = list(`evening abend abends soir noche sera noite avond night`)
+
+	allDayWords = []string{"all day", "whole day", "all-day", "ganztägig", "ganztags", "den ganzen tag", "toute la journée", "todo el día", "todo el dia", "tutto il giorno", "o dia inteiro", "dia todo", "hele dag"}
+)
+
+// What stands before a date that is none of an event, and why it is passed over.
+var vetoes = []struct {
+	why   string
+	words []string
+}{
+	{"when the text was made", []string{"printed", "last changed", "last updated", "last modified", "last edited", "updated", "issued", "published", "released on", "revised", "created on", "generated", "as of", "as at", "dated", "date of issue", "posted", "posted on", "written", "status:", "stand:", "stand", "gedruckt", "erstellt", "aktualisiert", "imprimé le", "mis à jour", "publié le", "édité le", "fait à", "impreso", "actualizado", "publicado", "stampato", "aggiornato", "pubblicato", "impresso", "atualizado", "afgedrukt", "bijgewerkt", "copyright", "©", "(c)", "in force since", "replaces", "replaces the notice of", "supersedes", "version of", "notice of", "letter of", "your message of", "your letter of", "your mail of", "your email of", "minutes of", "approved on", "approved", "signed", "founded in", "since", "established", "seit"}},
+	{"a deadline", []string{"by", "before", "no later than", "not later than", "at the latest", "latest", "deadline", "deadline is", "due by", "bookings close", "registration closes", "closing date", "apply by", "reply by", "rsvp", "rsvp by", "respond by", "register by", "book by", "ends registration", "bis spätestens", "spätestens", "vor dem", "anmeldeschluss", "avant le", "au plus tard", "date limite", "antes del", "antes de", "a más tardar", "prima del", "entro il", "entro", "até", "antes do", "prazo", "vóór", "uiterlijk", "expires", "expires on", "expiry", "valid until", "valid to", "valid till", "gültig bis", "let me know until", "answer by"}},
+	{"when something opens or begins again, which is no event", []string{"reopens", "reopen", "re-opens", "reopens on", "reopening", "reopening on", "will reopen", "open again", "opens again", "resumes", "resume", "resumes on", "back in service", "back to normal", "back on", "bookings open", "booking opens", "registration opens", "available from", "valid from", "gültig ab", "wieder geöffnet", "wieder offen", "rouvre", "réouverture", "reabre", "reapertura", "riapre", "riapertura", "reabertura", "heropent"}},
+}
+
+// What is a deadline beside some words, and an event otherwise: bookings close, a
+// report is due; a road closes, a ship is due.
+var chancy = []struct {
+	why         string
+	words, with []string
+}{
+	{"a deadline", []string{"close", "closes", "closing", "end", "ends", "until", "till", "schließt", "bis"}, []string{"booking", "bookings", "registration", "registrations", "entries", "applications", "application", "tickets", "ticket sales", "sales", "nominations", "anmeldung", "inscriptions", "reply", "answer", "let us know", "offer", "offers", "tenders", "tender", "comments"}},
+	{"a deadline", []string{"due", "due on", "pay", "paid", "payable", "submit", "submitted", "return", "send", "hand in"}, []string{"payment", "report", "form", "forms", "reply", "application", "fee", "fees", "invoice", "documents", "papers", "rent", "dues", "declaration", "pay", "paid", "payable"}},
+}
+
+// What makes a line one that takes an event back.
+var cancelWords = []string{"cancelled", "canceled", "cancellation", "is off", "called off", "call it off", "call off", "will not take place", "does not take place", "not take place", "no longer takes place", "no longer needed", "cancel", "abgesagt", "entfällt", "fällt aus", "storniert", "annulé", "annulée", "annulés", "annulées", "cancelado", "cancelada", "annullato", "annullata", "geannuleerd", "afgelast", "vervalt", "scrapped", "withdrawn"}
+
+// What makes a date one that was.
+var toldPast = []string{"was", "were", "took place", "has been", "have been", "thank you for", "thanks for", "we met", "attended", "happened", "fand statt", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats", "gave", "arrived", "sailed", "finished", "completed", "ended", "returned", "had"}
+
+// What makes a time no certain one.
+var vagueWords = []string{"around", "about", "approximately", "approx", "approx.", "roughly", "ca", "ca.", "circa", "gegen", "vers", "environ", "sobre las", "hacia", "verso", "por volta", "rond", "some time", "sometime", "noonish", "-ish"}
+
+// What leaves an end open.
+var openWords = []string{"until further notice", "till further notice", "bis auf weiteres", "jusqu'à nouvel ordre", "jusqu'a nouvel ordre", "hasta nuevo aviso", "fino a nuovo avviso", "até novo aviso", "tot nader order", "onwards", "onward", "and following", "and later"}
+
+// Days that are none: they are said, not guessed.
+var vagueDays = []string{"end of the month", "end of month", "beginning of the month", "middle of the month", "end of the week", "early next week", "late next week", "later this week", "later next week", "next week", "next month", "this week", "some day", "one of these days", "ende des monats", "ende der woche", "nächste woche", "fin du mois", "la semaine prochaine", "fin de mes", "la próxima semana", "fine del mese", "la prossima settimana", "fim do mês", "na próxima semana", "einde van de maand", "volgende week", "to be announced", "tba", "to be confirmed", "tbc", "date to follow"}
+
+// Nouns that begin the name of a place when a number, a letter or a name follows.
+var placeNouns = list(`berth room quay pier dock hall building office barn shed gate slip terminal wharf jetty lock floor kai liegeplatz raum halle gebäude büro steg quai poste salle bureau muelle sala edificio oficina molo banchina ormeggio ufficio cais armazém kade steiger zaal anchorage basin boathouse workshop warehouse station`)
+
+// Words that begin a place.
+var placeWords = list(`at in am im bei beim au aux chez en dans nel nella presso no na em te bij op`)

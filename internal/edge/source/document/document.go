@@ -1,0 +1,373 @@
+// Package document reads documents: their running text, in which package notice
+// finds events, and their tables. A document gives its tables as tables, or, with
+// no key to tell their rows apart, as lines of labels among its text.
+package document
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"unicode"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/notice"
+	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
+)
+
+// Doc is a document as it was read.
+type Doc struct {
+	Format string
+	Parts  []Part
+	Notes  []string
+}
+
+// Part is a line or a table of a document, whichever it is.
+type Part struct {
+	Line  notice.Line
+	Table *Table
+}
+
+// Table is a table of a document.
+type Table struct {
+	Page, Line int
+	Rows       [][]table.Cell
+	Lines      []int // by row; nil where rows have no lines of their own
+}
+
+// Columns are the columns of what was found in running text.
+var Columns = table.Header{"Key", "When", "Zone", "What", "Where", "Who", "Status", "Heading", "Text", "Page", "Line", "Repeat", "Except", "Sequence"}
+
+// Book gives a document as a book of sheets: its text, or its tables.
+func Book(d *Doc, o sheet.Options, end func() error) (sheet.Book, error) {
+	b := &book{doc: d, o: o, end: end}
+	for _, p := range d.Parts {
+		if p.Table != nil && len(p.Table.Rows) > 1 {
+			b.tables = append(b.tables, p.Table)
+		}
+	}
+	switch {
+	case o.Text.Read == "tables" && len(b.tables) == 0:
+		return nil, fault.Newf("has no table").At(fault.Place{File: o.Name}).Do("leave out read: tables, so that its text is read")
+	case o.Text.Read == "tables" || o.Text.Read == "" && !o.Text.Free && len(b.tables) > 0:
+		b.asTables = true
+	}
+	return b, nil
+}
+
+type book struct {
+	doc      *Doc
+	o        sheet.Options
+	tables   []*Table
+	asTables bool
+	end      func() error
+}
+
+func (b *book) Sheets() []sheet.Info {
+	if !b.asTables {
+		return []sheet.Info{{}}
+	}
+	out := make([]sheet.Info, len(b.tables))
+	for i := range out {
+		out[i].Name = strconv.Itoa(i + 1)
+	}
+	if len(out) == 1 {
+		out[0].Name = ""
+	}
+	return out
+}
+
+func (b *book) Close() error {
+	if b.end == nil {
+		return nil
+	}
+	return b.end()
+}
+
+func (b *book) Open(i int) (sheet.Raw, error) {
+	if b.asTables {
+		return &cells{from: &table.Origin{File: b.o.Name, Sheet: b.Sheets()[i].Name}, table: b.tables[i], format: b.doc.Format, notes: b.doc.Notes}, nil
+	}
+	found := notice.Read(b.doc.lines(b.o.Text.Read != "text"), notice.Settings{Present: b.o.Text.Present, Year: b.o.Text.Year, Order: b.o.Text.Order, Next: b.o.Text.Next})
+	rows := NewRows(b.doc.Format, b.o)
+	rows.Notes = b.doc.Notes
+	from := &table.Origin{File: b.o.Name}
+	rows.Add(from, found, DocumentKeys(found.Events), "")
+	return rows, nil
+}
+
+// cells is a table of a document as a raw sheet.
+type cells struct {
+	sheet.Plain
+	from   *table.Origin
+	table  *Table
+	format string
+	notes  []string
+	at     int
+}
+
+func (c *cells) Origin() *table.Origin { return c.from }
+func (c *cells) Close() error          { return nil }
+func (c *cells) About(x *sheet.About)  { x.Format, x.Notes = c.format, append(x.Notes, c.notes...) }
+
+func (c *cells) Next() (table.Row, error) {
+	if c.at == len(c.table.Rows) {
+		return table.Row{}, io.EOF
+	}
+	row := table.Row{Origin: c.from, Number: int32(c.at + 1), Page: int32(c.table.Page), Cells: c.table.Rows[c.at]}
+	if c.table.Lines != nil {
+		row.Line = int32(c.table.Lines[c.at])
+	}
+	c.at++
+	return row, nil
+}
+
+// lines gives the text of a document, its tables as lines of labels.
+func (d *Doc) lines(tables bool) (out []notice.Line) {
+	for _, p := range d.Parts {
+		switch {
+		case p.Table == nil:
+			out = append(out, p.Line)
+		case tables:
+			out = append(out, p.Table.lines()...)
+		}
+	}
+	return out
+}
+
+// lines gives the rows of a table as lines of labels, under its header. Without a
+// header each row is a line of text.
+func (t *Table) lines() (out []notice.Line) {
+	header := t.header()
+	var last []string // of the rows above, for ditto marks
+	for n, row := range t.Rows {
+		if n == 0 && header != nil {
+			continue
+		}
+		if header != nil && sameRow(row, t.Rows[0]) { // repeated on the next page
+			continue
+		}
+		l := notice.Line{Page: t.Page, Number: t.Line, Whole: true}
+		if t.Lines != nil {
+			l.Number = t.Lines[n]
+		}
+		var texts []string
+		struck, filled := true, 0
+		values := make([]string, len(row))
+		for i, c := range row {
+			text := strings.TrimSpace(c.Text)
+			if ditto(text) && i < len(last) {
+				text = last[i]
+			}
+			values[i] = text
+			if text == "" {
+				continue
+			}
+			filled++
+			struck = struck && c.Struck
+			texts = append(texts, text)
+			label := ""
+			if i < len(header) {
+				label = header[i]
+			}
+			l.Fields = append(l.Fields, notice.Field{Label: label, Value: text})
+		}
+		last = values
+		if filled == 0 {
+			continue
+		}
+		l.Struck, l.Text = struck, strings.Join(texts, " | ")
+		if header == nil {
+			l.Fields = nil
+			l.Text = strings.Join(texts, " – ")
+		} else if filled == 1 { // a heading within the table, or a note
+			l.Text, l.Fields = texts[0], nil
+		}
+		out = append(out, l)
+	}
+	return append(out, notice.Line{})
+}
+
+func ditto(text string) bool {
+	switch strings.ToLower(text) {
+	case `"`, "''", "”", "“", "〃", `""`, "ditto", "do.", "idem", "id.", "dto.", "„":
+		return true
+	}
+	return false
+}
+
+func sameRow(a, b []table.Cell) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if strings.TrimSpace(a[i].Text) != strings.TrimSpace(b[i].Text) {
+			return false
+		}
+	}
+	return true
+}
+
+// header gives the labels of a table's columns, nil where its first row is one
+// like the others: it says a day, or numbers.
+func (t *Table) header() []string {
+	if len(t.Rows) < 2 {
+		return nil
+	}
+	out := make([]string, len(t.Rows[0]))
+	for i, c := range t.Rows[0] {
+		text := strings.Join(strings.Fields(c.Text), " ")
+		if strings.ContainsFunc(text, unicode.IsDigit) && len(text) > 2 {
+			return nil
+		}
+		out[i] = text
+	}
+	if strings.Join(out, "") == "" {
+		return nil
+	}
+	notice.NameColumns(out, func(i int) []string {
+		var values []string
+		for _, row := range t.Rows[1:] {
+			if i < len(row) && strings.TrimSpace(row[i].Text) != "" {
+				values = append(values, row[i].Text)
+			}
+		}
+		return values
+	})
+	return out
+}
+
+// Rows are events found in running text as the rows of a sheet.
+type Rows struct {
+	sheet.Plain
+	Notes  []string
+	format string
+	o      sheet.Options
+	first  *table.Origin
+	rows   []table.Row
+	passed []table.Passed
+	at     int
+}
+
+// NewRows begins the rows of a text.
+func NewRows(format string, o sheet.Options) *Rows {
+	return &Rows{format: format, o: o, first: &table.Origin{File: o.Name}}
+}
+
+// Add adds what was found in a text. keys has a key for each event, zone is the
+// name of the zone that its times are in, "" for the desk's.
+func (r *Rows) Add(from *table.Origin, found notice.Found, keys []string, zone string) {
+	for n := range found.Events {
+		r.AddEvent(from, &found.Events[n], keys[n], zone, nil)
+	}
+	r.AddPassed(from, found.Passed)
+}
+
+// AddPassed adds dates that are none of an event.
+func (r *Rows) AddPassed(from *table.Origin, passed []notice.Passed) {
+	for _, p := range passed {
+		r.passed = append(r.passed, table.Passed{Place: fault.Place{File: from.File, Page: p.Page, Line: p.Line, Message: from.Message}, Text: p.Text, Why: p.Why})
+	}
+}
+
+// AddEvent adds one event.
+func (r *Rows) AddEvent(from *table.Origin, e *notice.Event, key, zone string, course []string, more ...string) {
+	status := ""
+	if e.Cancelled {
+		status = "cancelled"
+	}
+	evidence := &table.Evidence{Text: e.Text, Notes: e.Notes, Held: e.Held, Cancelled: e.Cancelled, Course: course}
+	for _, p := range e.Reading {
+		evidence.Reading = append(evidence.Reading, table.Reading(p))
+	}
+	if zone == "" && e.Zone != "" {
+		zone = e.Zone
+	}
+	switch zone {
+	case "local":
+		zone = ""
+	case "MEZ":
+		zone = "CET"
+	case "MESZ":
+		zone = "CEST"
+	}
+	row := table.Row{Origin: from, Number: int32(len(r.rows) + 1), Line: int32(e.Line), Page: int32(e.Page), Evidence: evidence}
+	for _, text := range append([]string{key, e.When(), zone, e.What, e.Where, strings.Join(e.Who, ", "), status, e.Heading, e.Text, number(e.Page), number(e.Line)}, more...) {
+		c := table.Cell{Text: text}
+		if text != "" {
+			c.Kind = table.Text
+		}
+		row.Cells = append(row.Cells, c)
+	}
+	r.rows = append(r.rows, row)
+}
+
+// AddInvitation adds an event of an invitation.
+func (r *Rows) AddInvitation(from *table.Origin, e *notice.Event, key, zone, repeat, except string, sequence int) {
+	r.AddEvent(from, e, key, zone, nil, repeat, except, strconv.Itoa(sequence))
+}
+
+func number(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
+}
+
+// Names implements sheet.Named.
+func (r *Rows) Names() table.Header { return append(table.Header(nil), Columns...) }
+
+// Origin implements sheet.Raw.
+func (r *Rows) Origin() *table.Origin { return r.first }
+
+// Close implements sheet.Raw.
+func (r *Rows) Close() error { return nil }
+
+// About implements sheet.Raw.
+func (r *Rows) About(x *sheet.About) {
+	x.Format, x.Why, x.Running, x.Passed = r.format, "what was found in the text", true, r.passed
+	x.Notes = append(x.Notes, r.Notes...)
+}
+
+// Next implements sheet.Raw.
+func (r *Rows) Next() (table.Row, error) {
+	if r.at == len(r.rows) {
+		return table.Row{}, io.EOF
+	}
+	r.at++
+	return r.rows[r.at-1], r.o.Budget.Row(r.rows[r.at-1])
+}
+
+// DocumentKeys gives each event of a document a key of its own: its heading and
+// what it says, without the numbers of either; where several say the same, their
+// order among themselves.
+func DocumentKeys(events []notice.Event) []string {
+	out := make([]string, len(events))
+	count := map[string]int{}
+	for n, e := range events {
+		base := strings.TrimLeft(Wordy(e.Heading)+" / "+strings.Join(strings.Fields(e.What), " "), " /")
+		if e.Where != "" {
+			base += " / " + e.Where
+		}
+		id := fmt.Sprintf("%v %s", e.Cancelled, strings.ToLower(base))
+		count[id]++
+		out[n] = base
+		if count[id] > 1 {
+			out[n] = fmt.Sprintf("%s (%d)", base, count[id])
+		}
+	}
+	return out
+}
+
+// Wordy gives a text without its numbers: "Notice 12/2026" and "Notice 13/2026"
+// are one.
+func Wordy(text string) string {
+	var out []string
+	for _, w := range strings.Fields(text) {
+		if !strings.ContainsFunc(w, unicode.IsDigit) && strings.ContainsFunc(w, unicode.IsLetter) {
+			out = append(out, w)
+		}
+	}
+	return strings.Join(out, " ")
+}

@@ -1,0 +1,208 @@
+package document
+
+import (
+	"io"
+	"strings"
+
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/notice"
+	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
+	"almanach/internal/edge/source/text"
+)
+
+// OpenPage opens a web page as a document: its text, and its tables among it.
+func OpenPage(t *text.Source, o sheet.Options) (sheet.Book, error) {
+	r, err := t.Start()
+	if err != nil {
+		return nil, err
+	}
+	d := &Doc{Format: "web page, " + t.Charset}
+	if d.Parts, err = PageParts(io.LimitReader(r, maxText)); err != nil {
+		return nil, fault.Newf("the page cannot be read: %w", err).At(fault.Place{File: o.Name})
+	}
+	return Book(d, o, t.Close)
+}
+
+// PageParts gives the paragraphs, items, headings and tables of a web page.
+func PageParts(r io.Reader) ([]Part, error) {
+	p := &page{}
+	z := html.NewTokenizer(r)
+	z.SetMaxBuf(4 << 20)
+	for {
+		kind := z.Next()
+		switch kind {
+		case html.ErrorToken:
+			p.flush()
+			if z.Err() == io.EOF {
+				return p.out, nil
+			}
+			return p.out, z.Err()
+		case html.TextToken:
+			p.text(string(z.Text()))
+		case html.StartTagToken, html.SelfClosingTagToken, html.EndTagToken:
+			name, more := z.TagName()
+			a := atom.Lookup(name)
+			hidden := false
+			for more {
+				var k, v []byte
+				k, v, more = z.TagAttr()
+				style := strings.ReplaceAll(strings.ToLower(string(v)), " ", "")
+				hidden = hidden || string(k) == "hidden" || string(k) == "style" && strings.Contains(style, "display:none")
+			}
+			p.tag(a, kind, hidden)
+		}
+	}
+}
+
+// page is a page under way.
+type page struct {
+	out    []Part
+	b      strings.Builder
+	level  int
+	item   bool
+	skip   int // elements whose text is not shown
+	struck int
+	bare   int // text that is not struck
+	number int
+	quote  int
+
+	tables []*Table // that are open
+	row    []table.Cell
+	cell   bool
+}
+
+func (p *page) text(s string) {
+	if p.skip > 0 {
+		return
+	}
+	if p.struck == 0 && strings.TrimSpace(s) != "" {
+		p.bare++
+	}
+	p.b.WriteString(s)
+}
+
+// flush ends a paragraph.
+func (p *page) flush() {
+	text := strings.Join(strings.Fields(p.b.String()), " ")
+	struck := p.bare == 0
+	p.b.Reset()
+	p.bare = 0
+	if len(p.tables) > 0 && p.cell {
+		if text != "" {
+			last := &p.row[len(p.row)-1]
+			was := last.Text
+			if was != "" {
+				was += " "
+			}
+			*last = Text(was + text)
+			last.Struck = struck
+		}
+		return
+	}
+	if text == "" || p.quote > 0 {
+		return
+	}
+	p.number++
+	p.out = append(p.out, Part{Line: notice.Line{Text: text, Number: p.number, Level: p.level, Item: p.item, Whole: true, Struck: struck}})
+}
+
+func (p *page) tag(a atom.Atom, kind html.TokenType, hidden bool) {
+	opens, closes := kind == html.StartTagToken, kind == html.EndTagToken
+	switch a {
+	case atom.Script, atom.Style, atom.Head, atom.Template, atom.Noscript, atom.Select, atom.Button:
+		if opens {
+			p.skip++
+		} else if closes {
+			p.skip = max(0, p.skip-1)
+		}
+	case atom.S, atom.Del, atom.Strike:
+		if opens {
+			p.struck++
+		} else if closes {
+			p.struck = max(0, p.struck-1)
+		}
+	case atom.Blockquote:
+		p.flush()
+		if opens {
+			p.quote++
+		} else if closes {
+			p.quote = max(0, p.quote-1)
+		}
+	case atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6:
+		p.flush()
+		p.level = 0
+		if opens {
+			p.level = int(a.String()[1] - '0')
+		}
+	case atom.Li, atom.Dt, atom.Dd:
+		p.flush()
+		p.item = opens
+	case atom.P, atom.Div, atom.Br, atom.Ul, atom.Ol, atom.Section, atom.Article, atom.Header, atom.Footer, atom.Dl, atom.Pre, atom.Hr, atom.Form, atom.Title, atom.Body, atom.Address:
+		if a == atom.Br && len(p.tables) == 0 {
+			item := p.item
+			p.flush()
+			p.item = item
+			return
+		}
+		p.flush()
+	case atom.Table:
+		p.flush()
+		if opens {
+			p.tables = append(p.tables, &Table{Line: p.number + 1})
+		} else if closes && len(p.tables) > 0 {
+			p.endRow()
+			t := p.tables[len(p.tables)-1]
+			p.tables = p.tables[:len(p.tables)-1]
+			if len(p.tables) == 0 {
+				p.addTable(t)
+			}
+		}
+	case atom.Tr:
+		p.flush()
+		p.endRow()
+	case atom.Td, atom.Th:
+		p.flush()
+		p.cell = false
+		if opens && len(p.tables) > 0 {
+			p.row = append(p.row, table.Cell{})
+			p.cell = true
+		}
+	}
+	_ = hidden
+}
+
+func (p *page) endRow() {
+	p.cell = false
+	if len(p.tables) == 0 || len(p.row) == 0 {
+		p.row = nil
+		return
+	}
+	t := p.tables[len(p.tables)-1]
+	p.number++
+	t.Rows, t.Lines = append(t.Rows, p.row), append(t.Lines, p.number)
+	p.row = nil
+}
+
+// addTable adds a table. One of a single column, or with much text in its cells,
+// is the layout of a page.
+func (p *page) addTable(t *Table) {
+	wide := 0
+	for _, row := range t.Rows {
+		wide = max(wide, len(row))
+	}
+	if wide > 1 && len(t.Rows) > 1 {
+		p.out = append(p.out, Part{Table: t})
+		return
+	}
+	for n, row := range t.Rows {
+		for _, c := range row {
+			if c.Filled() {
+				p.out = append(p.out, Part{Line: notice.Line{Text: c.Text, Number: t.Lines[n], Whole: true, Struck: c.Struck}})
+			}
+		}
+	}
+}

@@ -1,0 +1,340 @@
+package document
+
+import (
+	"archive/zip"
+	"encoding/xml"
+	"errors"
+	"io"
+	"os"
+	"strconv"
+	"strings"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/notice"
+	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
+)
+
+// maxXML is how much of a document's text is unpacked, in bytes.
+const maxXML = 128 << 20
+
+// IsOffice tells whether a zip file is a text document, by the name of its main
+// part; "" for none.
+func IsOffice(z *zip.Reader) string {
+	for _, f := range z.File {
+		if f.Name == "word/document.xml" {
+			return f.Name
+		}
+	}
+	for _, f := range z.File {
+		if f.Name != "mimetype" {
+			continue
+		}
+		r, err := f.Open()
+		if err != nil {
+			return ""
+		}
+		kind, _ := io.ReadAll(io.LimitReader(r, 100))
+		r.Close()
+		if strings.HasPrefix(string(kind), "application/vnd.oasis.opendocument.text") {
+			return "content.xml"
+		}
+	}
+	return ""
+}
+
+// OpenOffice opens a text document of an office program.
+func OpenOffice(f *os.File, z *zip.Reader, part string, o sheet.Options) (sheet.Book, error) {
+	at := fault.Place{File: o.Name}
+	for _, file := range z.File {
+		if file.Name != part {
+			continue
+		}
+		r, err := file.Open()
+		if err != nil {
+			return nil, fault.Newf("its text cannot be unpacked: %w", err).At(at).Do("open it and save it again")
+		}
+		defer r.Close()
+		limited := &io.LimitedReader{R: o.Budget.Reader(r), N: maxXML}
+		w := &word{d: &Doc{Format: "DOCX"}, budget: o.Budget}
+		if part == "content.xml" {
+			w.d.Format = "ODT"
+		}
+		if err := w.read(limited); err != nil {
+			if limited.N <= 0 {
+				err = fault.Newf("its text unpacks to more than %d MiB", maxXML>>20).Do("split it")
+			}
+			var known *fault.Fault
+			if errors.As(err, &known) {
+				return nil, known.At(at)
+			}
+			return nil, fault.Newf("its text cannot be read: %w", err).At(at).Do("open it and save it again")
+		}
+		return Book(w.d, o, f.Close)
+	}
+	return nil, fault.Newf("has no text in it").At(at)
+}
+
+// word reads the text of both kinds of document.
+type word struct {
+	d      *Doc
+	budget *sheet.Budget
+
+	b        strings.Builder
+	paras    int // open, as they can lie in each other
+	level    int
+	item     int
+	list     bool
+	bare     bool // some of the paragraph is not struck
+	struck   bool // the run is
+	deleted  int
+	skip     int
+	number   int
+	page     int
+	strikers map[string]bool // styles of ODT that strike
+	style    string
+
+	tables []*grid
+}
+
+// grid is a table under way.
+type grid struct {
+	Table
+	row      []table.Cell
+	span     int
+	down     bool // the cell goes on with the one above
+	repeat   int
+	tallSpan map[int]int // by column: rows that the cell above still covers
+}
+
+func attr(e xml.StartElement, name string) string {
+	for _, a := range e.Attr {
+		if a.Name.Local == name {
+			return a.Value
+		}
+	}
+	return ""
+}
+
+func (w *word) read(r io.Reader) error {
+	d := xml.NewDecoder(r)
+	d.Strict = true
+	w.strikers = map[string]bool{}
+	w.page = 0
+	depth := 0
+	for {
+		if err := w.budget.Step(); err != nil {
+			return err
+		}
+		t, err := d.RawToken()
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		switch t := t.(type) {
+		case xml.StartElement:
+			if depth++; depth > 400 {
+				return fault.Newf("its parts lie more than 400 deep in each other")
+			}
+			w.start(t)
+		case xml.EndElement:
+			depth--
+			w.end(t.Name.Local)
+		case xml.CharData:
+			if w.paras > 0 && w.skip == 0 && w.deleted == 0 {
+				w.text(string(t))
+			}
+		}
+	}
+}
+
+func (w *word) text(s string) {
+	if w.d.Format == "DOCX" && w.style != "t" {
+		return
+	}
+	if !w.struck && strings.TrimSpace(s) != "" {
+		w.bare = true
+	}
+	w.b.WriteString(s)
+}
+
+func (w *word) start(e xml.StartElement) {
+	switch e.Name.Local {
+	case "p", "h":
+		if w.paras > 0 {
+			w.flush()
+		}
+		w.paras++
+		w.bare, w.level, w.list = false, 0, w.item > 0
+		if e.Name.Local == "h" {
+			w.level, _ = strconv.Atoi(attr(e, "outline-level"))
+			w.level = max(1, w.level)
+		}
+		if s := attr(e, "style-name"); w.strikers[s] {
+			w.struck = true
+		}
+	case "pStyle":
+		style := strings.ToLower(attr(e, "val"))
+		for _, name := range []string{"heading", "title", "berschrift", "titre", "titulo", "titolo", "kop"} {
+			if i := strings.Index(style, name); i >= 0 {
+				w.level = 1
+				if n, err := strconv.Atoi(strings.TrimLeft(style[i+len(name):], " ")); err == nil {
+					w.level = max(1, min(9, n))
+				}
+			}
+		}
+	case "numPr":
+		w.list = true
+	case "list-item":
+		w.item++
+	case "t":
+		w.style = "t"
+	case "r", "span":
+		w.struck = w.strikers[attr(e, "style-name")]
+	case "strike", "dstrike":
+		if v := attr(e, "val"); v != "0" && v != "false" && w.paras > 0 {
+			w.struck = true
+		}
+	case "tab":
+		if w.paras > 0 {
+			w.b.WriteString("\t")
+		}
+	case "s": // spaces of ODT
+		if w.paras > 0 && w.d.Format == "ODT" {
+			w.b.WriteString(strings.Repeat(" ", min(20, sheet.Count([]byte(attr(e, "c"))))))
+		}
+	case "br", "cr", "line-break":
+		if w.paras > 0 && w.deleted == 0 {
+			if attr(e, "type") == "page" {
+				return
+			}
+			w.breakLine()
+		}
+	case "del", "moveFrom", "tracked-changes", "annotation", "footnote", "note", "instrText", "comment", "Fallback":
+		w.deleted++
+	case "style":
+		w.style = attr(e, "name")
+	case "text-properties":
+		if v := attr(e, "text-line-through-style"); v != "" && v != "none" {
+			w.strikers[w.style] = true
+		}
+	case "tbl", "table":
+		if w.deleted == 0 {
+			w.tables = append(w.tables, &grid{tallSpan: map[int]int{}})
+		}
+	case "tc", "table-cell", "covered-table-cell":
+		if g := w.grid(); g != nil {
+			g.span, g.down = 1, false
+			if n := attr(e, "number-columns-repeated"); n != "" {
+				g.repeat = min(100, sheet.Count([]byte(n)))
+			}
+			g.row = append(g.row, table.Cell{})
+			if e.Name.Local == "covered-table-cell" {
+				g.down = true
+			}
+			if n := sheet.Count([]byte(attr(e, "number-rows-spanned"))); n > 1 {
+				g.tallSpan[len(g.row)-1] = n
+			}
+		}
+	case "gridSpan":
+		if g := w.grid(); g != nil {
+			g.span = min(100, sheet.Count([]byte(attr(e, "val"))))
+		}
+	case "vMerge":
+		if g := w.grid(); g != nil {
+			g.down = attr(e, "val") != "restart"
+		}
+	}
+}
+
+func (w *word) grid() *grid {
+	if len(w.tables) == 0 || w.deleted > 0 {
+		return nil
+	}
+	return w.tables[len(w.tables)-1]
+}
+
+func (w *word) end(name string) {
+	switch name {
+	case "p", "h":
+		w.flush()
+		w.paras = max(0, w.paras-1)
+		w.struck = false
+	case "r", "span":
+		w.struck = false
+	case "t":
+		w.style = ""
+	case "list-item":
+		w.item = max(0, w.item-1)
+	case "del", "moveFrom", "tracked-changes", "annotation", "footnote", "note", "instrText", "comment", "Fallback":
+		w.deleted = max(0, w.deleted-1)
+	case "tc", "table-cell", "covered-table-cell":
+		g := w.grid()
+		if g == nil || len(g.row) == 0 {
+			return
+		}
+		last := len(g.row) - 1
+		if g.down && len(g.Rows) > 0 {
+			if above := g.Rows[len(g.Rows)-1]; last < len(above) && !g.row[last].Filled() {
+				g.row[last] = above[last]
+			}
+		}
+		for range g.span - 1 {
+			g.row = append(g.row, table.Cell{})
+		}
+		g.span = 1
+	case "tr", "table-row":
+		if g := w.grid(); g != nil {
+			w.number++
+			g.Rows, g.Lines = append(g.Rows, g.row), append(g.Lines, w.number)
+			g.row = nil
+		}
+	case "tbl", "table":
+		g := w.grid()
+		if g == nil {
+			return
+		}
+		w.tables = w.tables[:len(w.tables)-1]
+		if len(w.tables) > 0 {
+			return
+		}
+		t := g.Table
+		w.d.Parts = append(w.d.Parts, Part{Table: &t})
+	}
+}
+
+// breakLine ends a line within a paragraph.
+func (w *word) breakLine() {
+	if len(w.tables) > 0 {
+		w.b.WriteString(" ")
+		return
+	}
+	list := w.list
+	w.flush()
+	w.list = list
+}
+
+func (w *word) flush() {
+	text := strings.TrimSpace(w.b.String())
+	w.b.Reset()
+	struck := !w.bare
+	w.bare = false
+	if text == "" || w.skip > 0 || w.deleted > 0 {
+		return
+	}
+	if g := w.grid(); g != nil && len(g.row) > 0 {
+		last := &g.row[len(g.row)-1]
+		was := last.Text
+		if was != "" {
+			was += " "
+			struck = struck && last.Struck
+		}
+		*last = Text(was + strings.Join(strings.Fields(text), " "))
+		last.Struck = struck
+		return
+	}
+	w.number++
+	w.d.Parts = append(w.d.Parts, Part{Line: notice.Line{Text: text, Number: w.number, Level: w.level, Item: w.list, Whole: true, Struck: struck}})
+}

@@ -14,6 +14,7 @@ import (
 	"almanach/internal/core/plan"
 	"almanach/internal/core/table"
 	"almanach/internal/edge/calendar"
+	"almanach/internal/edge/source"
 )
 
 // LoadRequest says what to preview or load.
@@ -21,6 +22,7 @@ type LoadRequest struct {
 	Intake *intake.Intake
 	OfDesk bool           // the intake is one of the desk's: only such a one moves events between calendars
 	File   string         // instead of the intake's file
+	Source source.Reader  // instead of either; it is closed by the load
 	Into   string         // instead of the intake's calendars, and the only calendar that is touched
 	Match  bool           // find the columns by their headings
 	First  int            // try only so many rows; 0 for all
@@ -193,6 +195,7 @@ func (l *load) plan(ctx context.Context) error {
 	if l.req.partial() {
 		r.Selected = l.selected
 	}
+	r.Apart = l.apart
 	l.report.Plan, err = plan.Make(ctx, r)
 	return err
 }

@@ -32,6 +32,7 @@ type load struct {
 	report *Report
 	record *record // nil without a desk
 	undoes string  // the run that is taken back
+	apart  bool    // each row stands for itself
 
 	calendars []*opened // in the order they were met
 	places    [][]int32 // by row: the calendars it goes to; nil when all go to the same
@@ -129,6 +130,8 @@ func (l *load) openSource(ctx context.Context) (source.Reader, error) {
 		}
 	}
 	switch {
+	case l.req.Source != nil:
+		return l.req.Source, nil
 	case l.req.File != "":
 		return source.Open(ctx, l.req.File, o)
 	case from.Newest != "":
@@ -195,6 +198,7 @@ func (l *load) running(r source.Reader) {
 	if r.Origin().Message != "" || strings.Contains(r.About().Format, "message") {
 		identity = "messages"
 	}
+	l.apart = identity != "" || l.req.Source != nil
 	l.in, l.req.Match = l.in.OfText(identity), false
 	l.report.Running, l.report.Passed = true, r.About().Passed
 }

@@ -22,6 +22,9 @@ func (b *Batch) Unmet(cancelled int) []string {
 		if c.condition == nil {
 			continue
 		}
+		if c.condition.Text == cancelledText && b.Mapping.intake.cancel.At == nil {
+			continue // nobody wrote it
+		}
 		notes := b.strangers(c.name, c.condition)
 		if len(notes) == 0 && c.met == 0 {
 			notes = []string{fmt.Sprintf("%s: no row meets %s", c.name, c.condition.Text)}

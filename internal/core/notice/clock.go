@@ -91,6 +91,14 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	if t.kind != 'n' || t.ordinal {
 		return clock{}, 0
 	}
+	if t.num == 12 && t.text == "12" {
+		switch {
+		case r.word(i+1, noonWords):
+			return clock{hour: 12, sure: true}, i + 2
+		case r.word(i+1, midnightWords):
+			return clock{hour: 24, sure: true}, i + 2
+		}
+	}
 	s, u := r.tok(i+1), r.tok(i+2)
 	c := clock{hour: t.num}
 	end := i + 1

@@ -23,10 +23,13 @@ type day struct {
 // dates are the days that a span of text names: one, several, or the first and
 // the last of a range.
 type dates struct {
-	days  []day
-	until *day // the last day of a range that begins with the only one of days
-	open  bool // "from 3 May": its end is not said
-	or    bool // "Tuesday or Wednesday"
+	days   []day
+	until  *day // the last day of a range that begins with the only one of days
+	open   bool // "from 3 May": its end is not said
+	ends   bool // "until 31 May": its beginning is not said
+	window bool // "between 16 and 20 March": some day of them
+	every  bool // "every Tuesday"
+	or     bool // "Tuesday or Wednesday"
 }
 
 // reader looks at the tokens of a text.
@@ -103,7 +106,12 @@ func (r *reader) dayish(i int) bool {
 	for r.is(i, '.') || r.is(i, ',') || r.word(i, dayLinks) {
 		i++
 	}
-	return r.is(i, 'n') && r.tok(i).num <= 31 || r.month(i) > 0 && r.is(i+1, 'n')
+	if r.is(i, 'n') {
+		s, u := r.tok(i+1), r.tok(i+2)
+		time := s.kind == ':' || r.half(i+1) || s.text == "h" || s.kind == '.' && u.kind == 'n' && !u.gap && len(u.text) == 2 && (u.num > 12 || u.num%15 == 0) && !r.is(i+3, '.')
+		return r.tok(i).num <= 31 && len(r.tok(i).text) <= 2 && !time
+	}
+	return r.month(i) > 0 && r.is(i+1, 'n')
 }
 
 // year reads a year at token i, and gives how many tokens it takes.
@@ -373,17 +381,21 @@ func (r *reader) fromToday(i int) (day, int) {
 func (r *reader) when(i int) (dates, int) {
 	at := i
 	from := r.word(at, fromWords) || r.word(at, betweenWords)
+	ends := r.word(at-1, untilWords) || r.word(at-1, list("the zum au den al")) && r.word(at-2, untilWords)
+	every := r.word(at-1, list("every each jeden jede jedes chaque cada ogni elke alle todos tous"))
+	window := r.word(at, betweenWords)
 	if from {
 		at = r.link(at + 1)
 	}
 	if out, end := r.listed(at); end > 0 {
+		out.window, out.every = window, every
 		return out, end
 	}
 	first, end := r.one(at)
 	if end == 0 {
 		return dates{}, 0
 	}
-	out := dates{days: []day{first}}
+	out := dates{days: []day{first}, ends: ends, every: every, window: window}
 	// a range of days
 	n, joined := end, false
 	if r.is(n, '-') || r.word(n, rangeWords) && !(r.tok(n).text == "a" && r.half(n)) || from && r.word(n, andWords) {

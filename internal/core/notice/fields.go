@@ -79,32 +79,9 @@ var smallWords = list(`on at from to the a an of and or in for by until till is 
 
 // cuts gives the stretches of a group's text that say days, times and lengths.
 func (r *reader) cuts(g group) (out [][2]int) {
-	d := &document{}
-	for i := g.from; i < g.to; {
-		end := 0
-		if _, e := r.length(i); e > 0 {
-			end = e
-		} else if n := r.allDay(i); n > 0 {
-			end = i + n
-		} else if _, e := r.when(i); e > 0 {
-			end = e
-		} else if _, e := r.clocks(i, true); e > 0 && (i == g.from || !r.is(i, 'n') || r.onlySigns(i-1, i) || true) {
-			end = e
-		}
-		if i == g.from && end == 0 && g.dates != nil { // a bare day of a heading's month
-			if _, e := r.bareDays(1, 0); e > 0 {
-				end = e
-			}
-		}
-		if end == 0 {
-			i++
-			continue
-		}
-		end = min(end, g.to)
-		out = append(out, [2]int{r.tok(i).from, r.tok(end - 1).to})
-		i = end
+	for _, s := range g.spans {
+		out = append(out, [2]int{r.tok(s[0]).from, r.tok(s[1] - 1).to})
 	}
-	_ = d
 	return out
 }
 
@@ -133,7 +110,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	}
 	if u.sentence {
 		e.Where = placeIn(text)
-		e.What = capital(tidy(text))
+		e.What = sentenceTitle(text)
 		if e.Cancelled {
 			e.What = uncancelled(e.What)
 		}
@@ -180,6 +157,9 @@ func (d *document) fields(e *Event, u unit, text string) {
 		}
 	}
 	e.What, e.Where = capital(tidy(what)), tidy(e.Where)
+	if e.Where == "" {
+		e.Where = placeIn(text)
+	}
 	if !meaningful(e.What) {
 		switch {
 		case d.set.Subject != "":
@@ -190,6 +170,17 @@ func (d *document) fields(e *Event, u unit, text string) {
 	}
 	e.read("title", e.What)
 	e.read("location", e.Where)
+}
+
+// sentenceTitle gives the title of an event that a sentence tells of: what stands
+// before its day, where that says something.
+func sentenceTitle(text string) string {
+	if i := strings.IndexByte(text, 0); i > 0 {
+		if lead := tidy(text[:i]); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk[strings.ToLower(strings.Fields(lead)[0])] {
+			return capital(lead)
+		}
+	}
+	return capital(tidy(text))
 }
 
 func capital(text string) string {
@@ -390,6 +381,9 @@ func (d *document) block(u unit) {
 				}
 			}
 		case "where":
+			if len(value) <= 3 && placey(f.Label) { // Berth: 5
+				value = strings.TrimRight(f.Label, ": ") + " " + value
+			}
 			e.Where = value
 			e.read("location", value)
 		case "what":

@@ -5,6 +5,7 @@
 package notice
 
 import (
+	"fmt"
 	"strings"
 	"time"
 
@@ -93,8 +94,21 @@ func (e *Event) When() string {
 
 // Found is what a text holds.
 type Found struct {
-	Events []Event
-	Passed []Passed
+	Events  []Event
+	Passed  []Passed
+	Minutes int // how long something lasts, said apart from it; 0 where that is not said, or several times
+}
+
+// Lasting gives the only event of a message the length that is said in another
+// sentence.
+func (f *Found) Lasting() {
+	if f.Minutes == 0 || len(f.Events) != 1 {
+		return
+	}
+	if e := &f.Events[0]; e.End.IsZero() && !e.AllDay && !e.Start.IsZero() {
+		e.End = e.Start.Add(time.Duration(f.Minutes) * time.Minute)
+		e.note(fmt.Sprintf("lasts %d minutes, as the text says apart", f.Minutes))
+	}
 }
 
 // Read finds the events of a text.
@@ -105,6 +119,12 @@ func Read(lines []Line, set Settings) Found {
 		d.unit(u)
 	}
 	d.endDay()
+	if len(d.lengths) == 1 {
+		d.out.Minutes = d.lengths[0]
+	}
+	if set.Message {
+		d.out.Lasting()
+	}
 	return d.out
 }
 
@@ -119,6 +139,7 @@ type document struct {
 
 	headings []string // by level
 	day      *heading // a day that stands alone in a line
+	lengths  []int    // said without a time, in minutes
 }
 
 // heading is a day that stands alone in a line: it is the day of the times below

@@ -25,6 +25,7 @@ type group struct {
 	minutes  int
 	allDay   bool
 	from, to int // tokens
+	spans    [][2]int
 	inherits bool
 	apart    bool // the first and the last day have a time each
 }
@@ -47,6 +48,11 @@ func (d *document) unit(u unit) {
 	}
 	groups := grouped(r, spans)
 	if !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil || g.times != nil }) {
+		for _, s := range spans {
+			if s.kind == 'l' && s.minutes < 1440 {
+				d.lengths = append(d.lengths, s.minutes)
+			}
+		}
 		d.without(u, r, len(passed) > 0)
 		return
 	}
@@ -237,7 +243,7 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 			i += n
 			continue
 		}
-		if bareDays && i == 0 {
+		if first, end := r.when(0); bareDays && i == 0 && (end == 0 || first.days[0].relative) {
 			if days, end := r.bareDays(d.month, d.year); end > 0 {
 				out = append(out, span{kind: 'd', from: 0, to: end, dates: days})
 				i = end
@@ -372,7 +378,12 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 
 // veto takes away the days that are none of an event, and says why.
 func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []string) {
+	minutes := phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
 	for n, s := range spans {
+		if minutes && s.kind == 'd' {
+			why = append(why, "the day of what is reported")
+			continue
+		}
 		if n > 0 && s.kind != 'd' && len(why) > 0 && len(kept) == 0 && r.onlyLinks(spans[n-1].to, s.from) {
 			continue // the time of such a day
 		}
@@ -446,7 +457,7 @@ func endsWith(text string, phrases []string) bool {
 	text = strings.TrimRight(text, " :,(-–")
 	for {
 		short := text
-		for _, small := range []string{" on", " the", " le", " den", " am", " el", " il", " lo", " em", " op", " of", " del", " de", " du", " vom", " at", " is", " has been", " until", " till", " for"} {
+		for _, small := range []string{" on", " the", " le", " den", " am", " el", " il", " lo", " em", " op", " of", " del", " de", " du", " vom", " at", " is", " has been", " until", " till", " for", " der", " ist", " est", " war", " wird", " es", " è", " é"} {
 			if s, ok := strings.CutSuffix(text, small); ok && !slices.ContainsFunc(phrases, func(p string) bool { return strings.HasSuffix(text, p) && strings.HasSuffix(p, small) }) {
 				if small == " until" || small == " till" || small == " for" {
 					continue
@@ -479,7 +490,10 @@ func (d *document) past(r *reader, s span, before string) bool {
 	if r.word(s.from-1, lastWords) || r.word(s.from, pastWords) {
 		return true
 	}
-	told := false
+	told := r.boarded()
+	if phraseIn(r.text, []string{"moved", "postponed", "rescheduled", "brought forward", "put back", "changed to"}) != "" {
+		return false
+	}
 	for _, p := range toldPast {
 		told = told || phraseIn(before, []string{p}) != ""
 	}
@@ -492,7 +506,17 @@ func (d *document) past(r *reader, s span, before string) bool {
 		return false
 	}
 	e.Start = days[0].first
-	return e.Start.Before(d.today())
+	return !e.Start.After(d.today())
+}
+
+// boarded tells whether a verb of a text tells of the past.
+func (r *reader) boarded() bool {
+	for i := range r.toks {
+		if r.word(i, list("boarded left came went docked berthed moored sailed met called spoke signed delivered checked inspected visited started began")) && !r.word(i-1, list("be been to is are not will")) {
+			return true
+		}
+	}
+	return false
 }
 
 // today gives the stated day, or the present, as a day.
@@ -606,9 +630,42 @@ func grouped(r *reader, spans []span) (out []group) {
 			}
 		}
 	}
-	// a time that came before its day
+	for i := range out {
+		for _, s := range spans {
+			if s.from >= out[i].from && s.to <= out[i].to {
+				out[i].spans = append(out[i].spans, [2]int{s.from, s.to})
+			}
+		}
+	}
 	return slices.DeleteFunc(out, func(g group) bool { return g.dates == nil && g.times == nil })
 }
+
+// vague tells whether the time of a group is said only roughly. What is rough about
+// a length is no matter.
+func (r *reader) vague(g *group) bool {
+	for i := max(0, g.from-3); i < min(len(r.toks), g.to+2); i++ {
+		t := r.tok(i)
+		if t.text == "noonish" || t.text == "ish" {
+			return true
+		}
+		if t.kind != 'w' || !vagueWord[t.text] && !(t.text == "sobre" && r.tok(i+1).text == "las") && !(t.text == "por" && r.tok(i+1).text == "volta") {
+			continue
+		}
+		n := i + 1
+		for r.is(n, '.') || r.tok(n).text == "de" || r.tok(n).text == "the" {
+			n++
+		}
+		if _, end := r.length(n); end > 0 {
+			continue
+		}
+		if n < g.to {
+			return true
+		}
+	}
+	return false
+}
+
+var vagueWord = list(`around about approximately approx roughly ca circa gegen vers environ hacia verso rond sometime`)
 
 // begin begins an event of a unit.
 func (d *document) begin(u unit) Event {
@@ -630,6 +687,7 @@ func cancels(text string) bool {
 
 // events makes the events of a unit's groups.
 func (d *document) events(u unit, r *reader, groups []group) {
+	groups = r.stays(groups)
 	parts := d.titles(u, r, groups)
 	for n := range groups {
 		g := &groups[n]
@@ -638,6 +696,28 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		base.Reading = append(base.Reading, r.reading(g)...)
 		d.timed(base, u, r, g)
 	}
+}
+
+// stays makes one group of an arrival and a departure.
+func (r *reader) stays(groups []group) []group {
+	for n := 0; n+1 < len(groups); n++ {
+		a, b := groups[n], groups[n+1]
+		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
+			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "end", "ends", "leaves"}) {
+			continue
+		}
+		if a.times == nil || b.times == nil || len(a.times.list) != 1 || len(b.times.list) != 1 || a.times.until != nil || b.times.until != nil || a.dates == nil || b.dates == nil || len(a.dates.days) != 1 || len(b.dates.days) != 1 {
+			continue
+		}
+		days, times := *a.dates, *a.times
+		times.until, times.open = &b.times.list[0], false
+		if !b.inherits {
+			days.until = &b.dates.days[0]
+		}
+		one := group{dates: &days, times: &times, from: a.from, to: b.to, spans: append(slices.Clone(a.spans), b.spans...), apart: !b.inherits}
+		groups = append(append(slices.Clone(groups[:n]), one), groups[n+2:]...)
+	}
+	return groups
 }
 
 // reading says what words were taken for the day and the time.
@@ -713,6 +793,14 @@ func (d *document) add(e Event, g *group) {
 func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	text := u.text
 	switch {
+	case g.dates != nil && (g.dates.every || phraseIn(text, []string{"every", "weekly", "monthly", "fortnightly", "jeden", "wöchentlich", "chaque semaine", "cada semana", "ogni settimana", "elke week", "every other"}) != "" && g.dates.days[0].relative):
+		return fault.Newf("repeats, and a text cannot say on which days for certain").Do("write its days, or load it from a sheet with repeat:")
+	case g.dates != nil && g.dates.days[0].relative && g.dates.days[0].weekdays != 0 && !g.dates.days[0].next && g.dates.days[0].after == 0 && (r.word(g.from-1, nextWords) || r.word(g.from-1, lastWords)):
+		return fault.Newf("says which %s in a way that cannot be told", r.tok(g.from).text).Do("write the date itself")
+	case g.dates != nil && g.dates.window:
+		return fault.Newf("says days between which it is, and not which of them").Do("say the day")
+	case g.dates != nil && g.dates.ends && g.times == nil:
+		return fault.Newf("has no beginning: it says only until when").Do("give its first day")
 	case g.dates != nil && g.dates.open || phraseIn(text, openWords) != "":
 		if g.dates != nil && g.dates.until == nil && (g.times == nil || g.times.until == nil || phraseIn(text, openWords) != "") {
 			return fault.Newf("has no end: it is open-ended").Do("give its last day")
@@ -726,12 +814,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 			return fault.Newf("has no end: it is open-ended").Do("give its end")
 		}
 	}
-	from, to := r.tok(g.from).from, r.tok(g.to-1).to
-	near := text[max(0, from-16):min(len(text), to+12)]
-	for !strings.HasPrefix(text, near) && len(near) > 0 && near[0]&0xC0 == 0x80 {
-		near = near[1:]
-	}
-	if p := phraseIn(near, vagueWords); p != "" || strings.Contains(strings.ToLower(near), "noonish") || strings.Contains(strings.ToLower(near), "-ish") {
+	if r.vague(g) {
 		return fault.Newf("says its time only roughly").Do("say the time")
 	}
 	if phraseIn(text, []string{"tbc", "to be confirmed", "provisional", "tentative", "tentatively", "if the weather allows", "weather permitting", "to be announced", "time to follow", "tba"}) != "" && (phraseIn(text, []string{"to be announced", "tba", "time to follow"}) != "" || phraseIn(text, []string{"tbc", "to be confirmed"}) != "" && g.times == nil) {

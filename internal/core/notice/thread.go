@@ -37,9 +37,12 @@ func Settle(messages []Message) []Settled {
 		}
 		agreed := false
 		fresh := len(things) // things of earlier messages
+		off := slices.ContainsFunc(events, func(e Event) bool { return e.Cancelled })
 		for n := range events {
 			e := &events[n]
 			switch {
+			case off && e.Held != nil && e.Start.IsZero(): // "a new date will follow"
+				continue
 			case e.NoDate && e.NoTime && e.Cancelled:
 				for _, t := range things[:fresh] {
 					t.cancelled, t.by, t.sent = true, m.ID, m.Sent

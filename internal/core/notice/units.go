@@ -16,6 +16,7 @@ type unit struct {
 	item       bool
 	sentence   bool // one of several of a paragraph, or one that is written as one
 	struck     bool
+	gap        bool // a blank line stands before it
 	fields     []Field
 }
 
@@ -30,8 +31,12 @@ var (
 func unitsOf(lines []Line) []unit {
 	var out []unit
 	var para []Line
+	gap := false
 	flush := func() {
-		out = append(out, paragraph(para)...)
+		if more := paragraph(para); len(more) > 0 {
+			more[0].gap, gap = gap, false
+			out = append(out, more...)
+		}
 		para = nil
 	}
 	for n := 0; n < len(lines); n++ {
@@ -43,6 +48,7 @@ func unitsOf(lines []Line) []unit {
 			out = append(out, unit{text: text, page: l.Page, line: l.Number, fields: l.Fields, struck: l.Struck})
 		case text == "":
 			flush()
+			gap = true
 		case l.Level > 0:
 			flush()
 			out = append(out, unit{text: text, page: l.Page, line: l.Number, level: l.Level, struck: l.Struck})
@@ -177,6 +183,9 @@ func sentences(text string) []int {
 			continue
 		}
 		rest := strings.TrimLeft(text[end:], " ")
+		if hasPrefixFold(rest, "ETD") || hasPrefixFold(rest, "Departure") { // the end of a stay
+			continue
+		}
 		next, _ := utf8.DecodeRuneInString(rest)
 		start := strings.LastIndexAny(text[:i], " (") + 1
 		word := strings.ToLower(text[start:i])
@@ -190,6 +199,10 @@ func sentences(text string) []int {
 		i = end
 	}
 	return append(out, len(text))
+}
+
+func hasPrefixFold(s, prefix string) bool {
+	return len(s) >= len(prefix) && strings.EqualFold(s[:len(prefix)], prefix)
 }
 
 func isMonthWord(rest string) bool {
@@ -216,7 +229,7 @@ func labelled(units []unit) []unit {
 			if !isLabel(m[1]) && (len(strings.Fields(m[1])) > 3 || startsWithDate(m[1])) {
 				break
 			}
-			if end > n && repeatsLabel(block, m[1]) || end > n && u.line > units[end-1].line+2 {
+			if end > n && repeatsLabel(block, m[1]) || end > n && u.gap {
 				break
 			}
 			block = append(block, Field{m[1], m[2]})

@@ -21,6 +21,10 @@ func (m *maker) gone() {
 		m.count()
 		return
 	}
+	if m.Apart {
+		m.count()
+		return
+	}
 	reasons := map[identity.ID]string{}
 	for _, o := range m.Batch.LeftOut {
 		if o.Key != nil && o.Why != intake.IsRepeated && o.Why != intake.IsHidden {

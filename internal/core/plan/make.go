@@ -28,6 +28,7 @@ type Request struct {
 	Places func(row int) []int32
 
 	Selected func(row int) bool // which rows are tried; nil for all
+	Apart    bool               // each row stands for itself, as messages do: an event is not gone because its row is not there
 	Takes    []Take
 	Allow    map[string]int // how many of what a guard may let pass
 	Full     bool           // every item has its event

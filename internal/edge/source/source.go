@@ -80,6 +80,9 @@ func OpenListed(ctx context.Context, path string, o Options) (Reader, []Sheet, e
 	return closing{r, b}, list, nil
 }
 
+// Rows frames rows that a format gives by itself, without a file.
+func Rows(raw sheet.Raw, o Options) (Reader, error) { return newTable(raw, o) }
+
 // closing closes the book with its sheet.
 type closing struct {
 	Reader

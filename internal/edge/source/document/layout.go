@@ -20,13 +20,18 @@ type segment struct {
 type row struct {
 	y, size float64
 	bold    bool
+	struck  bool
 	segs    []segment
+	table   *Table // drawn with lines
 }
 
 // layOut brings the characters of a page into lines, the lines into columns and
 // tables.
-func layOut(glyphs []glyph, page int) []Part {
-	rows := rowsOf(glyphs)
+func layOut(glyphs []glyph, strokes []stroke, page int) []Part {
+	strike(glyphs, strokes)
+	glyphs, tables := grids(glyphs, strokes)
+	rows := append(rowsOf(glyphs), tables...)
+	slices.SortStableFunc(rows, func(a, b row) int { return cmp.Compare(b.y, a.y) })
 	var out []Part
 	number := 0
 	for _, column := range columnsOf(rows) {
@@ -62,7 +67,7 @@ func rowsOf(glyphs []glyph) (out []row) {
 // rowOf makes words by the gaps between characters, and segments by wide ones.
 func rowOf(line []glyph) (r row) {
 	r.y = line[0].y
-	bold := 0
+	bold, struck := 0, 0
 	var b strings.Builder
 	var seg segment
 	end := math.Inf(-1)
@@ -102,9 +107,13 @@ func rowOf(line []glyph) (r row) {
 		if g.bold {
 			bold++
 		}
+		if g.struck {
+			struck++
+		}
 	}
 	flush()
 	r.bold = bold*2 > len(line)
+	r.struck = struck*10 > len(line)*7 && struck > 2
 	return r
 }
 
@@ -213,12 +222,22 @@ func partsOf(rows []row, page int, number *int) (out []Part) {
 			continue
 		}
 		r := rows[n]
+		if r.table != nil {
+			r.table.Page, r.table.Line = page, *number+1
+			for range r.table.Rows {
+				*number++
+				r.table.Lines = append(r.table.Lines, *number)
+			}
+			out = append(out, Part{Table: r.table})
+			n++
+			continue
+		}
 		*number++
 		texts := make([]string, len(r.segs))
 		for i, s := range r.segs {
 			texts[i] = s.text
 		}
-		l := notice.Line{Text: strings.Join(texts, "  "), Page: page, Number: *number}
+		l := notice.Line{Text: strings.Join(texts, "  "), Page: page, Number: *number, Struck: r.struck}
 		short := len(l.Text) < 90 && len(r.segs) == 1
 		switch {
 		case short && r.size > 1.45*body:
@@ -273,7 +292,7 @@ func tableAt(rows []row, n int) (end int, t *Table) {
 	t = &Table{}
 	full := 0
 	pitch := 0.0
-	for end = n; end < len(rows); end++ {
+	for end = n; end < len(rows) && rows[end].table == nil; end++ {
 		r := rows[end]
 		cells := make([]table.Cell, len(starts))
 		seen, ok := 0, true

@@ -126,7 +126,7 @@ func (p *pdfReader) page(node, resources pdf.Value) {
 		}()
 		in.run(contents(node.Key("Contents")), resources, identity, 0)
 	}()
-	p.d.Parts = append(p.d.Parts, layOut(in.glyphs, number)...)
+	p.d.Parts = append(p.d.Parts, layOut(in.glyphs, in.strokes, number)...)
 }
 
 // contents gives the bytes of a page's content, which may be in several streams.
@@ -179,6 +179,7 @@ type glyph struct {
 	x, y, width float64
 	size        float64
 	bold        bool
+	struck      bool
 }
 
 // state is the part of the graphics state that text needs (ISO 32000-1 §9.3).
@@ -192,7 +193,9 @@ type state struct {
 // interpreter runs the content of a page.
 type interpreter struct {
 	*pdfReader
-	glyphs []glyph
+	glyphs  []glyph
+	strokes []stroke
+	path    path
 	state
 	stack      []state
 	text, line matrix
@@ -233,6 +236,8 @@ func (in *interpreter) do(op string, args []operand, resources pdf.Value, depth 
 		return 0
 	}
 	switch op {
+	case "m", "l", "h", "re", "S", "s", "f", "F", "f*", "B", "B*", "b", "b*", "n":
+		in.draw(op, num)
 	case "q":
 		if len(in.stack) < 1000 {
 			in.stack = append(in.stack, in.state)

@@ -386,6 +386,7 @@ func (m *Message) found(reply bool, o sheet.Options) notice.Message {
 		out.Found.Events, out.Found.Passed = append(out.Found.Events, found.Events...), append(out.Found.Passed, found.Passed...)
 	}
 	out.Found.Events = withSubject(out.Found.Events, subject.Events)
+	out.Found.Lasting()
 	for i := range out.Found.Events {
 		e := &out.Found.Events[i]
 		e.Who = append(e.Who, copied...)

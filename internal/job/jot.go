@@ -30,7 +30,7 @@ func Jot(ctx context.Context, office *Office, req JotRequest) (*Report, error) {
 	if len(found.Events) == 0 {
 		f := fault.New(fault.Shorten(text, 80), "says no day that is one of an event")
 		if len(found.Passed) > 0 {
-			f = fault.New(fault.Shorten(text, 80), "says only "+found.Passed[0].Why)
+			f = fault.New(fault.Shorten(text, 80), "says a day that is passed over: "+found.Passed[0].Why)
 		}
 		return nil, f.Do(`say what, when and where, as in "Fender check, berth 4, next Thursday 14:30 for 45 min"`)
 	}

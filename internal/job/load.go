@@ -151,7 +151,10 @@ func loadOnce(ctx context.Context, office *Office, req LoadRequest, attempt int)
 	if attempt > 1 {
 		l.report.Run += fmt.Sprintf("-%d", attempt)
 	}
-	return l.report, l.perform(ctx, what(req))
+	if err := l.perform(ctx, what(req)); err != nil {
+		return l.report, err
+	}
+	return l.report, l.mark(ctx)
 }
 
 // what names what a run does, for the logbook.

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
@@ -20,7 +21,10 @@ import (
 	"almanach/internal/edge/calendar/caldav"
 	"almanach/internal/edge/calendar/file"
 	"almanach/internal/edge/calendar/folder"
+	"almanach/internal/edge/secret"
 	"almanach/internal/edge/source"
+	"almanach/internal/edge/source/mail"
+	"almanach/internal/edge/source/sheet"
 )
 
 // load is one preview or load under way.
@@ -33,6 +37,8 @@ type load struct {
 	record *record // nil without a desk
 	undoes string  // the run that is taken back
 	apart  bool    // each row stands for itself
+
+	fetched *mail.Fetched // the messages of a server that the rows are from; nil for none
 
 	calendars []*opened // in the order they were met
 	places    [][]int32 // by row: the calendars it goes to; nil when all go to the same
@@ -134,6 +140,14 @@ func (l *load) openSource(ctx context.Context) (source.Reader, error) {
 		return l.req.Source, nil
 	case l.req.File != "":
 		return source.Open(ctx, l.req.File, o)
+	case from.IMAP.Server != "":
+		box, err := mail.Fetch(ctx, l.mailboxOf(from.IMAP))
+		if err != nil {
+			return nil, err
+		}
+		l.fetched = box
+		o.Name, o.Budget = from.IMAP.Server, sheet.NewBudget(ctx)
+		return source.Rows(mail.Rows(box.Messages, o), o)
 	case from.Newest != "":
 		path, err := source.Newest(desk.Path(from.Newest))
 		if err != nil {
@@ -146,6 +160,8 @@ func (l *load) openSource(ctx context.Context) (source.Reader, error) {
 			return nil, err
 		}
 		return source.OpenAll(ctx, paths, o)
+	case from.Folder != "" && mail.IsFolder(desk.Path(from.Folder)):
+		return source.Open(ctx, desk.Path(from.Folder), o)
 	case from.Folder != "":
 		paths, err := source.Files(filepath.Join(desk.Path(from.Folder), "*"))
 		if err != nil {
@@ -189,6 +205,33 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 		l.report.Remarks = append(l.report.Remarks, "hidden columns are left out: "+strings.Join(about.HiddenColumns, ", "))
 	}
 	return rows, r.Header(), err
+}
+
+// mailboxOf says how an intake's mailbox is reached.
+func (l *load) mailboxOf(m intake.IMAP) mail.Mailbox {
+	path := func(p string) string {
+		if p == "" {
+			return ""
+		}
+		return l.office.Desk.Path(p)
+	}
+	return mail.Mailbox{Server: m.Server, User: m.User, Folder: m.Folder, Unseen: m.Unseen, Mark: m.Mark, Move: m.Move, CA: path(m.CA), Plain: m.Plain,
+		Password: secret.Place{Env: m.PasswordEnv, File: path(m.PasswordFile), Command: m.PasswordCommand, Keyring: m.PasswordKeyring}}
+}
+
+// mark marks the messages whose events are loaded. Those with an event that is
+// left for a person stay as they are.
+func (l *load) mark(ctx context.Context) error {
+	if l.fetched == nil {
+		return nil
+	}
+	pending := map[string]bool{}
+	for _, i := range l.report.Items {
+		if o := i.Row.Origin; o != nil && (i.Outcome == agree.Held || i.Outcome == agree.Disputed) {
+			pending[o.Message] = true
+		}
+	}
+	return l.fetched.Loaded(ctx, pending)
 }
 
 // running takes account of a source that is running text: what its columns are is

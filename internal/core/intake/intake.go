@@ -86,6 +86,14 @@ type property struct {
 	template.Source
 }
 
+// IMAP is a folder of messages on a server. Without a server there is none.
+type IMAP struct {
+	Server, User, Folder, Mark, Move, CA string
+	Unseen, Plain                        bool
+	PasswordEnv, PasswordFile            string
+	PasswordCommand, PasswordKeyring     string
+}
+
 // From says where the rows come from. One of File, Newest, Files, Folder and
 // URL is set, or none when each load names its file.
 type From struct {
@@ -102,6 +110,7 @@ type From struct {
 	Hidden   bool   // hidden rows and columns are read
 	Records  string // path of the records in a JSON document
 	Read     string // of a document: tables, text; "" for both
+	IMAP     IMAP   // a folder of messages on a server
 }
 
 // Assume is what is assumed where a row does not say.
@@ -132,6 +141,13 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 		Assume: Assume{Length: v.Length("assume.length"), Overnight: v.Length("assume.overnight")},
 		event:  map[string]template.Source{},
 		intoAt: v.Get("into"), root: v,
+	}
+	if m := v.Get("from.imap"); m != nil {
+		in.From.IMAP = IMAP{Server: m.Text("server"), User: m.Text("user"), Folder: m.Text("folder"), Mark: m.Text("mark"), Move: m.Text("move"), CA: m.Text("ca"), Unseen: m.Yes("unseen"), Plain: m.Yes("plain"),
+			PasswordEnv: m.Text("password.env"), PasswordFile: m.Text("password.file"), PasswordCommand: m.Text("password.command"), PasswordKeyring: m.Text("password.keyring")}
+		if in.From.IMAP.Server == "" {
+			return nil, []*fault.Fault{m.Fault(0, "nothing says which server").Do("add server: under imap")}
+		}
 	}
 	if h := v.Get("from.header"); h != nil {
 		var ok bool
@@ -245,7 +261,7 @@ func (in *Intake) sides(v *settings.Value) *fault.Fault {
 // running tells whether a source holds running text for certain, so that nothing
 // needs to say which column is what.
 func (f From) running() bool {
-	if f.Read == "text" {
+	if f.Read == "text" || f.IMAP.Server != "" {
 		return true
 	}
 	switch strings.ToLower(filepath.Ext(f.File + f.Newest + f.Files)) {
@@ -303,7 +319,7 @@ func (in *Intake) incomplete(file string) []*fault.Fault {
 		miss("what the events are called", `title: "{Vessel}" under event`)
 	}
 	var places []string
-	for _, name := range []string{"file", "newest", "files", "folder", "url"} {
+	for _, name := range []string{"file", "newest", "files", "folder", "url", "imap.server"} {
 		if in.root.Text("from."+name) != "" {
 			places = append(places, name)
 		}

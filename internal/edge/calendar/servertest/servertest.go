@@ -4,6 +4,7 @@ package servertest
 
 import (
 	"bufio"
+	"bytes"
 	"fmt"
 	"net"
 	"net/http"
@@ -192,14 +193,16 @@ EVENTS { }
 	return fmt.Sprintf("http://127.0.0.1:%d/dav/calendars/user/", web)
 }
 
-func login(port int, name string) bool {
+func login(port int, name string) bool { return loginWith(port, name, "x") }
+
+func loginWith(port int, name, password string) bool {
 	c, err := net.Dial("tcp", "127.0.0.1:"+strconv.Itoa(port))
 	if err != nil {
 		return false
 	}
 	defer c.Close()
 	_ = c.SetDeadline(time.Now().Add(5 * time.Second))
-	fmt.Fprintf(c, "a LOGIN %s x\r\n", name)
+	fmt.Fprintf(c, "a LOGIN %s %s\r\n", name, password)
 	r := bufio.NewReader(c)
 	for {
 		line, err := r.ReadString('\n')
@@ -252,4 +255,81 @@ func Serve(t testing.TB, h http.Handler) string {
 	s := httptest.NewServer(h)
 	t.Cleanup(s.Close)
 	return s.URL
+}
+
+// Dovecot starts that mail server for any user with the password "x", and gives its
+// address and the folder in which each user's mail is.
+func Dovecot(t testing.TB) (address, mail string) {
+	t.Helper()
+	const program = "/usr/sbin/dovecot"
+	require.FileExists(t, program, "scripts/test installs it")
+	dir := scratch(t)
+	require.NoError(t, os.Chmod(dir, 0o755))
+	me, err := user.Current()
+	require.NoError(t, err)
+	group, err := user.LookupGroupId(me.Gid)
+	require.NoError(t, err)
+	port := FreePort(t)
+	internal, login, uid, gid := me.Username, me.Username, me.Uid, me.Gid
+	name := group.Name
+	if me.Uid == "0" { // it does not run as root
+		nobody, err := user.Lookup("nobody")
+		require.NoError(t, err)
+		internal, name, login, uid, gid = "dovecot", "dovecot", "dovenull", nobody.Uid, nobody.Gid
+	}
+	conf := strings.NewReplacer("DIR", dir, "USER", internal, "GROUP", name, "LOGIN", login, "PORT", strconv.Itoa(port), "UID", uid, "GID", gid).Replace(`protocols = imap
+listen = 127.0.0.1
+base_dir = DIR/run
+state_dir = DIR/state
+log_path = DIR/log
+default_internal_user = USER
+default_internal_group = GROUP
+default_login_user = LOGIN
+first_valid_uid = 1
+first_valid_gid = 1
+ssl = no
+disable_plaintext_auth = no
+mail_location = maildir:DIR/mail/%u
+passdb {
+  driver = static
+  args = password=x
+}
+userdb {
+  driver = static
+  args = uid=UID gid=GID home=DIR/home/%u
+}
+service imap-login {
+  chroot =
+  inet_listener imap {
+    port = PORT
+  }
+  inet_listener imaps {
+    port = 0
+  }
+}
+service anvil {
+  chroot =
+}
+service stats {
+  chroot =
+}
+`)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "conf"), []byte(conf), 0o644))
+	for _, sub := range []string{"run", "state", "mail", "home"} {
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, sub), 0o777))
+		require.NoError(t, os.Chmod(filepath.Join(dir, sub), 0o777))
+	}
+	c := exec.Command(program, "-F", "-c", filepath.Join(dir, "conf"))
+	c.SysProcAttr = &syscall.SysProcAttr{Setsid: true}
+	out := &bytes.Buffer{}
+	c.Stdout, c.Stderr = out, out
+	require.NoError(t, c.Start())
+	t.Cleanup(func() { _ = c.Process.Signal(syscall.SIGTERM); _ = c.Wait() })
+	for began := time.Now(); !loginWith(port, "ready", "x"); time.Sleep(100 * time.Millisecond) {
+		if time.Since(began) > 30*time.Second {
+			log, _ := os.ReadFile(filepath.Join(dir, "log"))
+			t.Fatalf("dovecot does not answer: %s %s", out, log)
+		}
+	}
+	return fmt.Sprintf("127.0.0.1:%d", port), filepath.Join(dir, "mail")
 }

@@ -59,6 +59,10 @@ func demoSteps(dir string) []demoStep {
 			args: []string{"load", "berth-bookings"}, codes: []int{exitLeft}},
 		{why: "The rest of the inbox: the ferry timetable, whose rows are series with days left out; the fairway closures from a page, whole days; the pilots' roster, each duty into its pilot's own calendar.",
 			args: []string{"load", "ferries", "closures", "pilots"}, codes: []int{exitDone}},
+		{why: "A notice has come as a PDF, and three mails of an agent. What is in their text? Each event with the words it was read from; what is crossed out, a deadline, or not settled, makes none.",
+			args: []string{"load", "notices", "agents"}, codes: []int{exitLeft}},
+		{why: "One more, as someone says it on the telephone.",
+			args: []string{"jot", "Rope store inspection, Quay 2, Thursday half past three for 45 min", "--into", "works", "--yes"}, codes: []int{exitDone}},
 		{why: "Next day. A new sheet has come: one call moved, one was withdrawn, one has another number, one is added, the unreadable time and the doubled number are corrected. Meanwhile someone moved Marram Light to berth 6 in the calendar, deleted Tern of Haven there, wrote Ebba Strand's next call in by hand, and moved Corvane to half past three, which the sheet moved to two o'clock. What did not collide goes in, what people did is kept, the rest is yours to settle.",
 			before: func(dir string) error {
 				if err := job.Later(dir); err != nil {
@@ -81,15 +85,27 @@ func demoSteps(dir string) []demoStep {
 			args: []string{"load", "berth-bookings", "--take", "sheet", "TH-1036", "--rekey", "TH-1037=TH-1057"}, codes: []int{exitLeft}},
 		{why: "The event that someone made by hand is the sheet's: take it over. Nothing else of it is changed.",
 			args: []string{"adopt", "berth-bookings", "TH-1044"}, codes: []int{exitDone}},
-		{why: "Take the week out of three calendars, every sailing of the ferries counted.",
-			args: append([]string{"extract", "berths", "ferries", "closures"}, week...), codes: []int{exitDone}},
+		{why: "Take the week out of four calendars, every sailing of the ferries counted.",
+			args: append([]string{"extract", "berths", "ferries", "closures", "works"}, week...), codes: []int{exitDone}},
 		{why: "Show that the calendar agrees with the sheet, line by line. The differences are what people changed by hand.",
 			args: append([]string{"reconcile", "berth-bookings"}, week...), codes: []int{exitLeft}},
 		{why: "Every run is in the logbook, with every change it made.",
 			args: []string{"logbook"}, codes: []int{exitDone}},
 		{why: "Was the second day a mistake? Take that run back. What was touched since is named and left.",
-			args: []string{"undo", "6"}, codes: []int{exitLeft}},
+			args: []string{"undo", "9"}, codes: []int{exitLeft}},
 	}
+}
+
+// quoted writes arguments as a shell takes them.
+func quoted(args []string) string {
+	out := make([]string, len(args))
+	for i, arg := range args {
+		out[i] = arg
+		if strings.ContainsAny(arg, " ,") {
+			out[i] = `"` + arg + `"`
+		}
+	}
+	return strings.Join(out, " ")
 }
 
 func (a *app) walk(ctx context.Context, dir string) error {
@@ -107,7 +123,7 @@ func (a *app) walk(ctx context.Context, dir string) error {
 		if s.args[0] != "survey" {
 			shown = append(shown, "--now", demo.Now)
 		}
-		p.Command("almanach " + strings.Join(append(shown, "--desk", dir), " "))
+		p.Command("almanach " + quoted(append(shown, "--desk", dir)))
 		w := a.world
 		w.Args = append([]string{"--desk", dir, "--now", demo.Now}, s.args...)
 		code := Run(ctx, w)

@@ -306,7 +306,7 @@ func (in *Intake) incomplete(file string) []*fault.Fault {
 	miss := func(name, example string) {
 		out = append(out, fault.Newf("nothing says %s", name).Do("add %s", example).At(fault.Place{File: file}))
 	}
-	if in.From.running() {
+	if in.From.running() || in.From.Folder != "" && len(in.Key) == 0 && len(in.event) == 0 { // of messages
 		return out
 	}
 	if len(in.Key) == 0 {

@@ -27,7 +27,32 @@ func (r *reader) clock(i int, bare bool) (clock, int) {
 	if end == 0 {
 		return c, 0
 	}
-	return r.partOfDay(c, end)
+	was := end
+	if c, end = r.partOfDay(c, end); c.half == 0 && end == was && !c.sure && c.hour <= 12 {
+		c.half = r.partBefore(i)
+	}
+	return c, end
+}
+
+// partBefore tells which half of the day the words before a time are of: tomorrow
+// morning at 9, Thursday afternoon at 3, tonight at 8.
+func (r *reader) partBefore(i int) int {
+	for n := i - 1; n >= max(0, i-3); n-- {
+		t := r.tok(n)
+		switch {
+		case t.kind != 'w' && t.kind != ',':
+			return 0
+		case r.word(n, tonightWords):
+			return 2
+		case t.text == "mañana" && r.tok(n-1).text != "la", t.text == "morgen":
+			return 0
+		case r.word(n, morningWords) && (r.tok(n-1).kind == 'w' || n == 0):
+			return 1
+		case (r.word(n, afternoonWords) || r.word(n, eveningWords)) && !r.word(n, noonWords):
+			return 2
+		}
+	}
+	return 0
 }
 
 // partOfDay reads what behind a time says which half of the day it is of.
@@ -139,7 +164,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	if c.half > 0 && (c.hour > 12 || c.hour == 0) && !c.sure {
 		return clock{}, 0
 	}
-	if c.bare {
+	if c.bare || !c.colon && r.word(end-1, hourWords) {
 		return r.quarters(c, end)
 	}
 	return c, end
@@ -446,7 +471,7 @@ func (r *reader) untilOpen(i int) int {
 // rangeOfHours tells whether two hours and a word for a range stand at token i.
 func (r *reader) rangeOfHours(i int) bool {
 	a, b := numberOf(r.tok(i)), numberOf(r.tok(i+2))
-	return a >= 0 && a <= 24 && b >= 0 && b <= 24 && (r.is(i+1, '-') || r.word(i+1, rangeWords) || r.word(i+1, andWords)) && r.month(i+3) == 0 && !r.is(i+3, '/') && !r.is(i+3, '.') || r.isHalf(i+1)
+	return a >= 0 && a <= 24 && b >= 0 && b <= 24 && (r.is(i+1, '-') || r.word(i+1, rangeWords) || r.word(i+1, andWords)) && r.month(i+3) == 0 && !r.is(i+3, '/') && !(r.is(i+3, '.') && r.is(i+4, 'n') && !r.tok(i+4).gap) || r.isHalf(i+1)
 }
 
 // dateAt tells whether a date stands at token i.
@@ -482,7 +507,7 @@ func (r *reader) length(i int) (minutes, end int) {
 		return 30, at + 2
 	}
 	n := numberOf(r.tok(at))
-	if n <= 0 || n > 999 {
+	if n <= 0 || n > 999 || r.is(at, 'n') && (len(r.tok(at).text) > 3 || r.tok(at).text[0] == '0') {
 		return 0, 0
 	}
 	unit := lengthWords[r.tok(at+1).text]

@@ -1,6 +1,8 @@
 package notice
 
 import (
+	"strings"
+	"sync"
 	"time"
 
 	"almanach/internal/core/moment"
@@ -62,11 +64,40 @@ func (r *reader) month(i int) int {
 	if t.kind != 'w' || len(t.text) < 3 || t.text == "mar" && !r.is(i+1, 'n') && !r.is(i-1, 'n') {
 		return 0
 	}
-	year, m := moment.Month(t.text)
-	if year != 0 {
+	return monthOf(t.text)
+}
+
+// months and weekdays remember what words were found to be: a text has few that are
+// different.
+var months, weekdays sync.Map
+
+const longestName = 16 // letters of a month or a weekday
+
+func monthOf(word string) int {
+	if len(word) > longestName {
 		return 0
 	}
+	if m, ok := months.Load(word); ok {
+		return m.(int)
+	}
+	year, m := moment.Month(word)
+	if year != 0 {
+		m = 0
+	}
+	months.Store(strings.Clone(word), m)
 	return m
+}
+
+func weekdaysOf(word string) uint8 {
+	if len(word) > longestName {
+		return 0
+	}
+	if d, ok := weekdays.Load(word); ok {
+		return d.(uint8)
+	}
+	d, _ := moment.Weekdays(word, 0)
+	weekdays.Store(strings.Clone(word), d)
+	return d
 }
 
 // weekday gives the days of the week that token i can be.
@@ -81,12 +112,12 @@ func (r *reader) weekday(i int) uint8 {
 			return 0
 		}
 	}
-	days, _ := moment.Weekdays(text, 0)
+	days := weekdaysOf(text)
 	if days == 0 && len(text) > 4 && text[len(text)-1] == 's' { // Mondays
-		days, _ = moment.Weekdays(text[:len(text)-1], 0)
+		days = weekdaysOf(text[:len(text)-1])
 	}
 	if r.is(i+1, '-') && r.tok(i+2).text == "feira" {
-		days, _ = moment.Weekdays(text+"-feira", 0)
+		days = weekdaysOf(text + "-feira")
 	}
 	return days
 }
@@ -121,7 +152,7 @@ func (r *reader) year(i int) (y, n int) {
 		at++
 	}
 	t := r.tok(at)
-	if t.kind == 'n' && len(t.text) == 4 && t.num >= 1900 && t.num < 2200 && !r.is(at+1, ':') && (t.gap || at > i || r.is(at-1, '/') || r.is(at-1, '.') || r.is(at-1, '-')) {
+	if t.kind == 'n' && len(t.text) == 4 && t.num >= 1900 && t.num < 2200 && !(r.is(at+1, ':') && r.is(at+2, 'n') && !r.tok(at+2).gap) && (t.gap || at > i || r.is(at-1, '/') || r.is(at-1, '.') || r.is(at-1, '-')) {
 		if r.hour(at) { // 5 March 2015 hrs is rare, 5 March, 2000 h too
 			return 0, 0
 		}

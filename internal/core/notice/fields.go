@@ -64,7 +64,7 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 
 // meaningful tells whether a text has a word that is no link.
 func meaningful(s string) bool {
-	for _, t := range scan(s) {
+	for _, t := range scanPlain(nil, s, 0, len(s)) {
 		if t.kind == 'x' || t.kind == 'e' || t.kind == 'n' {
 			return true
 		}
@@ -80,7 +80,11 @@ var smallWords = list(`on at from to the a an of and or in for by until till is 
 // cuts gives the stretches of a group's text that say days, times and lengths.
 func (r *reader) cuts(g group) (out [][2]int) {
 	for _, s := range g.spans {
-		out = append(out, [2]int{r.tok(s[0]).from, r.tok(s[1] - 1).to})
+		from := s[0]
+		for from > 0 && (r.word(from-1, dayLinks) || r.word(from-1, list("on at um às alle ore om"))) { // the words that lead to it
+			from--
+		}
+		out = append(out, [2]int{r.tok(from).from, r.tok(s[1] - 1).to})
 	}
 	return out
 }
@@ -96,7 +100,7 @@ var (
 // fields finds the title, the place and the people in what is left of a text.
 func (d *document) fields(e *Event, u unit, text string) {
 	text = d.people(e, text)
-	if d.set.Message && d.set.Subject != "" && (u.sentence || !titled(text)) {
+	if d.set.Message && d.set.Subject != "" && !(u.item && meaningful(strings.ReplaceAll(text, "\x00", " "))) && (u.sentence || !titled(text)) {
 		e.Where = placeIn(text)
 		e.What = d.set.Subject
 		if e.Where == "" {
@@ -298,7 +302,7 @@ func split(text string) (out []string) {
 	return out
 }
 
-var edges = regexp.MustCompile(`(?i)^(?:[\s,;:.|–—*•>&+\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s+(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|de|du|op|om|van|tot)\s*[.,]?)+$`)
+var edges = regexp.MustCompile(`(?i)^(?:[\s,;:.|–—*•>&+\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|de|du|op|om|van|tot)\s*[.,]?)+$`)
 
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {

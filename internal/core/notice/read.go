@@ -27,7 +27,8 @@ type group struct {
 	from, to int // tokens
 	spans    [][2]int
 	inherits bool
-	apart    bool // the first and the last day have a time each
+	doubt    string // why it is not to be loaded
+	apart    bool   // the first and the last day have a time each
 }
 
 // unit reads one unit of a text.
@@ -259,7 +260,8 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 			i = end
 			continue
 		}
-		loose := len(out) > 0 && out[len(out)-1].kind == 'd' && r.onlySigns(out[len(out)-1].to, i) && (r.rangeOfHours(i) || r.is(i, 'n') && r.is(i+1, 'n') == false && i+1 == len(r.toks))
+		aside := len(out) > 0 && r.rangeOfHours(i) && r.is(i, 'n') && (r.is(i-1, ',') || r.is(i-1, ':') || r.is(i-1, '(')) && (i+3 >= len(r.toks) || !r.is(i+3, 'w') || r.word(i+3, hourWords))
+		loose := aside || len(out) > 0 && out[len(out)-1].kind == 'd' && r.onlySigns(out[len(out)-1].to, i) && (r.rangeOfHours(i) || r.is(i, 'n') && r.is(i+1, 'n') == false && i+1 == len(r.toks))
 		if ts, end := r.clocks(i, loose); end > 0 {
 			out = append(out, span{kind: 't', from: i, to: end, times: ts})
 			i = end
@@ -379,6 +381,7 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 // veto takes away the days that are none of an event, and says why.
 func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []string) {
 	minutes := phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
+	due := 0
 	for n, s := range spans {
 		if minutes && s.kind == 'd' {
 			why = append(why, "the day of what is reported")
@@ -390,9 +393,14 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		if s.kind != 'd' {
 			if s.kind == 't' && d.deadline(r, s) {
 				why = append(why, "a deadline")
+				due = s.to
 				continue
 			}
 			kept = append(kept, s)
+			continue
+		}
+		if due > 0 && r.onlyLinks(due, s.from) { // by 7 a.m. on 20 March
+			due = 0
 			continue
 		}
 		reason := ""
@@ -413,6 +421,11 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		if reason == "" && phraseIn(r.text, []string{"please reply", "please answer", "let us know by", "reply until", "deadline"}) != "" && endsWith(before, []string{"until", "by", "deadline:", "deadline"}) {
 			reason = "a deadline"
 		}
+		if reason == "" && len(spans) == 1 && !u.item && r.dateline(s) {
+			if days, f := d.resolve(s.dates); f == nil && !days[0].first.After(d.today()) {
+				reason = "the date of the letter"
+			}
+		}
 		if reason == "" && strings.HasPrefix(strings.ToLower(r.text), "on ") && strings.HasSuffix(strings.TrimSpace(r.text), "wrote:") {
 			reason = "the head of a quotation"
 		}
@@ -426,6 +439,18 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		return nil, why // only the time of what was passed over is left
 	}
 	return kept, why
+}
+
+// dateline tells whether a text is a place and a day, as letters begin or end with.
+func (r *reader) dateline(s span) bool {
+	words := 0
+	for i := range s.from {
+		if t := r.tok(i); t.kind == 'w' && !r.word(i, dayLinks) {
+			words++
+		}
+	}
+	first := strings.TrimSpace(r.text)
+	return s.to >= len(r.toks)-1 && words >= 1 && words <= 3 && strings.Contains(r.text[:r.tok(s.from).from], ",") && unicode.IsUpper([]rune(first)[0])
 }
 
 // deadline tells whether a time is one by which something is to be done.
@@ -640,6 +665,38 @@ func grouped(r *reader, spans []span) (out []group) {
 	return slices.DeleteFunc(out, func(g group) bool { return g.dates == nil && g.times == nil })
 }
 
+// ownWords tells whether words of its own stand beside a group, so that it is an
+// event of its own.
+func (r *reader) ownWords(groups []group, n int) bool {
+	own := func(n int) bool {
+		to := len(r.text)
+		if n+1 < len(groups) {
+			to = r.tok(groups[n+1].from).from
+		}
+		return meaningful(r.text[r.tok(groups[n].to-1).to:to])
+	}
+	return own(n) && (n == 0 || own(n-1) || groups[n-1].from > 0 && meaningful(r.before(groups[n-1].from)))
+}
+
+// unread tells whether a number stands behind a word that leads to a time, and was
+// not read.
+func (r *reader) unread(g *group) bool {
+	for i := range r.toks {
+		t := r.tok(i)
+		if t.kind != 'n' || len(t.text) > 2 || t.num > 24 || !(r.word(i-1, untilWords) || r.word(i-1, list("at um às alle dalle om ore from von ab"))) {
+			continue
+		}
+		inside := false
+		for _, s := range g.spans {
+			inside = inside || i >= s[0] && i < s[1]
+		}
+		if !inside && i >= g.from-2 && i <= g.to+3 {
+			return true
+		}
+	}
+	return false
+}
+
 // vague tells whether the time of a group is said only roughly. What is rough about
 // a length is no matter.
 func (r *reader) vague(g *group) bool {
@@ -689,8 +746,22 @@ func cancels(text string) bool {
 func (d *document) events(u unit, r *reader, groups []group) {
 	groups = r.stays(groups)
 	parts := d.titles(u, r, groups)
+	timed, untimed := 0, 0
+	for _, g := range groups {
+		if g.times != nil {
+			timed++
+		} else if !g.allDay {
+			untimed++
+		}
+	}
 	for n := range groups {
 		g := &groups[n]
+		switch {
+		case g.inherits && !r.ownWords(groups, n):
+			g.doubt = "names several times for one day"
+		case g.times == nil && !g.allDay && timed > 0 && !d.set.Message:
+			g.doubt = "has no time of its own, and the text says one for another day"
+		}
 		base := d.begin(u)
 		d.fields(&base, u, parts[n])
 		base.Reading = append(base.Reading, r.reading(g)...)
@@ -740,6 +811,9 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 	}
 	var days []resolved
 	var f *fault.Fault
+	if g.dates != nil && g.dates.until != nil && len(g.dates.days) == 1 && phraseIn(u.text, []string{"moved", "postponed", "rescheduled", "brought forward", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "spostato", "spostata", "adiado", "adiada", "verplaatst"}) != "" && r.word(g.from, fromWords) {
+		g.dates = &dates{days: []day{*g.dates.until}} // from Tuesday to Thursday
+	}
 	switch {
 	case g.dates != nil:
 		days, f = d.resolve(*g.dates)
@@ -793,6 +867,10 @@ func (d *document) add(e Event, g *group) {
 func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	text := u.text
 	switch {
+	case g.doubt != "":
+		return fault.Newf("%s", g.doubt).Do("write each day, with its time, into a line of its own")
+	case r.unread(g):
+		return fault.Newf("holds a number that may be a time, and is not understood").Do("write the time as 14:30")
 	case g.dates != nil && (g.dates.every || phraseIn(text, []string{"every", "weekly", "monthly", "fortnightly", "jeden", "wöchentlich", "chaque semaine", "cada semana", "ogni settimana", "elke week", "every other"}) != "" && g.dates.days[0].relative):
 		return fault.Newf("repeats, and a text cannot say on which days for certain").Do("write its days, or load it from a sheet with repeat:")
 	case g.dates != nil && g.dates.days[0].relative && g.dates.days[0].weekdays != 0 && !g.dates.days[0].next && g.dates.days[0].after == 0 && (r.word(g.from-1, nextWords) || r.word(g.from-1, lastWords)):

@@ -44,6 +44,9 @@ var notOpaque = regexp.MustCompile(`(?i)^(?:\d{1,2}h\d{2}|\d{4}-\d\d-\d\dT.*|(?:
 func scan(text string) []token {
 	var out []token
 	at := 0
+	if !strings.ContainsAny(text, "0123456789@") && !strings.Contains(text, "://") && !strings.Contains(text, "www.") {
+		return scanPlain(nil, text, 0, len(text))
+	}
 	for _, m := range opaque.FindAllStringSubmatchIndex(text, -1) {
 		if m[0] < at || notOpaque.MatchString(strings.TrimSpace(text[m[0]:m[1]])) {
 			continue

@@ -76,18 +76,22 @@ func goesOn(before, l Line) bool {
 	if labelLine.MatchString(l.Text) && isLabel(labelLine.FindStringSubmatch(l.Text)[1]) {
 		return false
 	}
+	full := utf8.RuneCountInString(was) >= 55
+	if words := strings.Fields(was); len(words) > 1 && smallWords[strings.ToLower(words[len(words)-1])] && !bullet.MatchString(l.Text) {
+		return true
+	}
 	indented := strings.HasPrefix(l.Text, "  ") || strings.HasPrefix(l.Text, "\t")
 	if bullet.MatchString(before.Text) {
-		return indented || utf8.RuneCountInString(was) >= 55 && !startsWithDate(text)
+		return indented || full && !startsWithDate(text)
 	}
 	first, _ := utf8.DecodeRuneInString(text)
 	last := was[max(0, len(was)-1):]
 	switch {
-	case startsWithDate(text) && !(utf8.RuneCountInString(was) >= 60 && !startsWithDate(strings.TrimSpace(before.Text)) && !strings.ContainsAny(last, ".:;")):
+	case startsWithDate(text) && !(full && strings.HasSuffix(strings.TrimSpace(l.Text), ".") && !startsWithDate(strings.TrimSpace(before.Text)) && !strings.ContainsAny(last, ".:;")):
 		return false
 	case unicode.IsLower(first) && !strings.ContainsAny(last, ".:;"):
 		return true
-	case utf8.RuneCountInString(was) < 55:
+	case !full:
 		return false
 	}
 	return !strings.ContainsAny(last, ":")

@@ -1,10 +1,20 @@
 package notice
 
-import "strings"
+import (
+	"strings"
+	"sync"
+)
 
-// list makes a set of words.
+// lists has the sets that were made, by their texts.
+var lists sync.Map
+
+// list gives a set of words. It is made once.
 func list(text string) map[string]bool {
+	if known, ok := lists.Load(text); ok {
+		return known.(map[string]bool)
+	}
 	out := map[string]bool{}
+	defer lists.Store(text, out)
 	for w := range strings.FieldsSeq(text) {
 		out[strings.ReplaceAll(w, "_", " ")] = true
 	}
@@ -44,8 +54,8 @@ var (
 		10080 week weeks woche wochen semaine semaines semana semanas settimana settimane weken`)
 	noonWords     = list(`noon midday mittag mittags midi mediodía mediodia mezzogiorno middag`)
 	midnightWords = list(`midnight mitternacht minuit medianoche mezzanotte middernacht`)
-	atWords       = list(`at um à a alle às om ab the las la le gegen kl @`)
-	rangeWords    = list(`to till til until through thru bis à au a al hasta fino até tot t/m through`)
+	atWords       = list(`at um à a alle às om ab the las la le gegen kl ore @`)
+	rangeWords    = list(`to till til until through thru alle às bis à au a al hasta fino até tot t/m through`)
 	fromWords     = list(`from von vom van de desde das dalle dal du des ab`)
 	untilWords    = list(`until till til bis jusqu'à jusqu'au hasta fino até tot`)
 	betweenWords  = list(`between zwischen entre tra fra tussen`)
@@ -76,7 +86,7 @@ var vetoes = []struct {
 	why   string
 	words []string
 }{
-	{"when the text was made", []string{"printed", "last changed", "last updated", "last modified", "last edited", "updated", "issued", "published", "released on", "revised", "created on", "generated", "as of", "as at", "dated", "date of issue", "posted", "posted on", "written", "status:", "stand:", "stand", "gedruckt", "erstellt", "aktualisiert", "imprimé le", "mis à jour", "publié le", "édité le", "fait à", "impreso", "actualizado", "publicado", "stampato", "aggiornato", "pubblicato", "impresso", "atualizado", "afgedrukt", "bijgewerkt", "copyright", "©", "(c)", "in force since", "replaces", "replaces the notice of", "supersedes", "version of", "notice of", "letter of", "your message of", "your letter of", "your mail of", "your email of", "minutes of", "approved on", "approved", "signed", "founded in", "since", "established", "seit"}},
+	{"when the text was made", []string{"printed", "last changed", "last updated", "last modified", "last edited", "updated", "issued", "published", "released on", "revised", "created on", "generated", "as of", "as at", "dated", "date of issue", "posted", "posted on", "written", "status:", "stand:", "stand", "gedruckt", "erstellt", "aktualisiert", "imprimé le", "mis à jour", "publié le", "édité le", "fait à", "impreso", "actualizado", "publicado", "stampato", "aggiornato", "pubblicato", "impresso", "atualizado", "afgedrukt", "bijgewerkt", "copyright", "©", "(c)", "in force since", "valid", "in force", "gültig", "valable", "en vigor", "valido", "geldig", "replaces", "replaces the notice of", "supersedes", "version of", "notice of", "letter of", "your message of", "your letter of", "your mail of", "your email of", "minutes of", "approved on", "approved", "signed", "founded in", "since", "established", "seit"}},
 	{"a deadline", []string{"by", "before", "no later than", "not later than", "at the latest", "latest", "deadline", "deadline is", "due by", "bookings close", "registration closes", "closing date", "apply by", "reply by", "rsvp", "rsvp by", "respond by", "register by", "book by", "ends registration", "bis spätestens", "spätestens", "vor dem", "anmeldeschluss", "avant le", "au plus tard", "date limite", "antes del", "antes de", "a más tardar", "prima del", "entro il", "entro", "até", "antes do", "prazo", "vóór", "uiterlijk", "expires", "expires on", "expiry", "valid until", "valid to", "valid till", "gültig bis", "let me know until", "answer by"}},
 	{"when something opens or begins again, which is no event", []string{"reopens", "reopen", "re-opens", "reopens on", "reopening", "reopening on", "will reopen", "open again", "opens again", "resumes", "resume", "resumes on", "back in service", "back to normal", "back on", "bookings open", "booking opens", "registration opens", "available from", "valid from", "gültig ab", "wieder geöffnet", "wieder offen", "rouvre", "réouverture", "reabre", "reapertura", "riapre", "riapertura", "reabertura", "heropent"}},
 }
@@ -92,7 +102,7 @@ var chancy = []struct {
 }
 
 // What makes a line one that takes an event back.
-var cancelWords = []string{"cancelled", "canceled", "cancellation", "is off", "called off", "call it off", "call off", "will not take place", "does not take place", "not take place", "no longer takes place", "no longer needed", "cancel", "abgesagt", "entfällt", "fällt aus", "storniert", "annulé", "annulée", "annulés", "annulées", "cancelado", "cancelada", "annullato", "annullata", "geannuleerd", "afgelast", "vervalt", "scrapped", "withdrawn"}
+var cancelWords = []string{"cancelled", "canceled", "cancellation", "is off", "called off", "call it off", "call off", "will not take place", "does not take place", "not take place", "no longer takes place", "no longer needed", "cancel", "abgesagt", "entfällt", "findet nicht statt", "finden nicht statt", "fällt aus", "fallen aus", "n'aura pas lieu", "n'ont pas lieu", "no se celebra", "no tendrá lugar", "non si terrà", "non avrà luogo", "não se realiza", "gaat niet door", "storniert", "annulé", "annulée", "annulés", "annulées", "cancelado", "cancelada", "annullato", "annullata", "geannuleerd", "afgelast", "vervalt", "scrapped", "withdrawn"}
 
 // What makes a date one that was.
 var toldPast = []string{"was", "were", "took place", "has been", "have been", "thank you for", "thanks for", "we met", "attended", "happened", "fand statt", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats", "gave", "arrived", "sailed", "finished", "completed", "ended", "returned", "had"}

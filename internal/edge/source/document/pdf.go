@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/ledongthuc/pdf"
@@ -54,7 +55,7 @@ func OpenPDF(f *os.File, size int64, o sheet.Options) (b sheet.Book, err error) 
 		}
 		return nil, p.err
 	}
-	if len(p.d.Parts) == 0 {
+	if !slices.ContainsFunc(p.d.Parts, func(p Part) bool { return p.Table != nil || p.Line.Text != "" }) {
 		if p.failed != nil {
 			return nil, damagedPDF(p.failed).At(at)
 		}

@@ -60,7 +60,7 @@ func OpenOffice(f *os.File, z *zip.Reader, part string, o sheet.Options) (sheet.
 		if part == "content.xml" {
 			w.d.Format = "ODT"
 		}
-		if err := w.read(limited); err != nil {
+		if err := w.read(limited); err != nil || limited.N <= 0 {
 			if limited.N <= 0 {
 				err = fault.Newf("its text unpacks to more than %d MiB", maxXML>>20).Do("split it")
 			}

@@ -254,4 +254,3 @@ func (f *Fetched) Loaded(ctx context.Context, pending map[string]bool) error {
 	}
 	return nil
 }
-

@@ -1,0 +1,142 @@
+package mail
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"almanach/internal/core/zone"
+	"almanach/internal/edge/source/sheet"
+)
+
+func options(t testing.TB) sheet.Options {
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	home, err := book.Find("Europe/Lisbon")
+	require.NoError(t, err)
+	return sheet.Options{Name: "m.eml", Zones: book.Find, Budget: sheet.NewBudget(t.Context()), Text: sheet.Text{Present: time.Date(2026, 3, 2, 12, 0, 0, 0, time.UTC), Home: home}}
+}
+
+// told writes the rows of some messages.
+func told(t testing.TB, list ...*Message) (out []string) {
+	r := Rows(list, options(t))
+	for {
+		row, err := r.Next()
+		if err != nil {
+			return out
+		}
+		text := fmt.Sprintf("%s | %s | %s | %s", row.Cell(1).Text, row.Cell(2).Text, row.Cell(3).Text, row.Cell(6).Text)
+		if row.Evidence.Held != nil {
+			text += " | held: " + row.Evidence.Held.Cause.Error()
+		}
+		out = append(out, text)
+	}
+}
+
+func sentAs(head, text string) *Message {
+	return Read(strings.NewReader(strings.ReplaceAll("From: Oda <oda@fenn-agency.example>\nMessage-ID: <m1@fenn-agency.example>\n"+head+"\n\n"+text+"\n", "\n", "\r\n")))
+}
+
+const invite = "BEGIN:VCALENDAR\nVERSION:2.0\nMETHOD:%s\nBEGIN:VEVENT\nUID:planning@tarn-haven.example\nDTSTAMP:20260302T120000Z\nSEQUENCE:%d\nDTSTART;TZID=Europe/Lisbon:20260310T%02d0000\nDTEND;TZID=Europe/Lisbon:20260310T%02d0000\nSUMMARY:Planning\nEND:VEVENT\nEND:VCALENDAR"
+
+func invited_(method string, sequence, hour int) *Message {
+	text := fmt.Sprintf("--X\nContent-Type: text/plain\n\nPlanning is on 12 March at 14:00.\n--X\nContent-Type: text/calendar; method=%s\n\n"+invite+"\n--X--", method, method, sequence, hour, hour+1)
+	return sentAs("Subject: Planning\nDate: Mon, 2 Mar 2026 09:00:00 +0000\nMIME-Version: 1.0\nContent-Type: multipart/alternative; boundary=X", text)
+}
+
+// What single messages come to.
+func TestMessages(t *testing.T) {
+	const date = "Subject: Survey\nDate: Mon, 2 Mar 2026 09:00:00 +0000"
+	for name, c := range map[string]struct {
+		m    *Message
+		want string
+	}{
+		"from its own day":                 {sentAs("Subject: Survey\nDate: Thu, 26 Feb 2026 23:30:00 +0000", "Survey tomorrow at 10."), "2026-02-27 10:00 |  | Survey | "},
+		"in its sender's offset":           {sentAs("Subject: Survey\nDate: Mon, 2 Mar 2026 09:00:00 +0100", "Survey tomorrow at 10."), "2026-03-03 10:00 | +01:00 | Survey | "},
+		"across a change of clocks":        {sentAs("Subject: Survey\nDate: Mon, 2 Mar 2026 09:00:00 +0100", "Survey on 2 April at 10."), "2026-04-02 10:00 | +01:00 | Survey |  | held: is in the sender's offset +01:00, and clocks may change before it"},
+		"the desk's across it":             {sentAs(date, "Survey on 2 April at 10."), "2026-04-02 10:00 |  | Survey | "},
+		"a zone in the text":               {sentAs(date, "Survey tomorrow at 10:00 UTC."), "2026-03-03 10:00 | UTC | Survey | "},
+		"no date":                          {sentAs("Subject: Survey", "Survey tomorrow at 10."), " |  | Survey |  | held: counts from the day on which it was written, which is not known"},
+		"an old name of a zone":            {sentAs("Subject: Survey\nDate: Mon, 2 Mar 2026 09:00:00 EST", "Survey tomorrow at 10."), "2026-03-03 10:00 | -05:00 | Survey | "},
+		"a subject of fields":              {sentAs("Subject: Crane check, 24 Sep 2026, 10:00, Barn 2\nDate: Mon, 2 Mar 2026 09:00:00 +0000", "Please come."), "2026-09-24 10:00 |  | Crane check | "},
+		"latin-1":                          {sentAs(date+"\nContent-Type: text/plain; charset=iso-8859-1", "R\xe9union demain \xe0 14h."), "2026-03-03 14:00 |  | Survey | "},
+		"an unknown charset":               {sentAs(date+"\nContent-Type: text/plain; charset=x-strange", "Survey tomorrow at 10."), "2026-03-03 10:00 |  | Survey | "},
+		"quoted-printable":                 {sentAs(date+"\nContent-Type: text/plain; charset=utf-8\nContent-Transfer-Encoding: quoted-printable", "R=C3=A9union demain =C3=A0 14h."), "2026-03-03 14:00 |  | Survey | "},
+		"a broken line in the head":        {sentAs(date+"\nthis is no field\nX-More: 1", "Survey tomorrow at 10."), "2026-03-03 10:00 |  | Survey | "},
+		"NUL bytes":                        {sentAs(date, "Survey \x00tomorrow at 10."), "2026-03-03 10:00 |  | Survey | "},
+		"a web page":                       {sentAs(date+"\nContent-Type: text/html; charset=utf-8", "<p>Survey <b>tomorrow</b> at 10.</p><blockquote>on 5 March at 9</blockquote>"), "2026-03-03 10:00 |  | Survey | "},
+		"an invitation":                    {invited_("REQUEST", 1, 9), "2026-03-10 09:00 – 2026-03-10 10:00 | Europe/Lisbon | Planning | "},
+		"an invitation withdrawn":          {invited_("CANCEL", 2, 9), "2026-03-10 09:00 – 2026-03-10 10:00 | Europe/Lisbon | Planning | cancelled"},
+		"a counter-proposal":               {invited_("COUNTER", 2, 9), ""},
+		"an encoded subject":               {sentAs("Subject: =?utf-8?q?R=C3=A9union?=\nDate: Mon, 2 Mar 2026 09:00:00 +0000", "Tomorrow at 10."), "2026-03-03 10:00 |  | Réunion | "},
+		"no head at all":                   {Read(strings.NewReader("Survey on 5 March 2026 at 10:00.")), "2026-03-05 10:00 |  | Survey | "},
+		"forwarded, from its own day":      {sentAs("Subject: Fwd: Survey\nDate: Mon, 2 Mar 2026 09:00:00 +0000", "See below.\n\n---------- Forwarded message ---------\nFrom: Piet <piet@ropes.example>\nDate: Thu, 26 Feb 2026 10:00:00 +0000\nSubject: Survey\n\nSurvey tomorrow at 10."), "2026-02-27 10:00 |  | Survey | "},
+		"a form, whose offset is nobody's": {Read(strings.NewReader("From: no-reply@forms.example\r\nMessage-ID: <f@forms.example>\r\nSubject: Request\r\nDate: Wed, 1 Jul 2026 23:30:00 +0000\r\n\r\nWhat: Berth 4\r\nWhen: tomorrow, 14:00\r\n")), "2026-07-03 14:00 |  | Berth 4 | "},
+	} {
+		t.Run(name, func(t *testing.T) {
+			got := strings.Join(told(t, c.m), "\n")
+			assert.Equal(t, c.want, got)
+		})
+	}
+}
+
+// An older invitation never takes the place of a newer one, whatever comes first.
+func TestSequence(t *testing.T) {
+	old, changed := invited_("REQUEST", 1, 9), invited_("REQUEST", 2, 11)
+	old.ID, changed.ID = "a", "b"
+	for _, order := range [][]*Message{{old, changed}, {changed, old}} {
+		assert.Equal(t, []string{"2026-03-10 11:00 – 2026-03-10 12:00 | Europe/Lisbon | Planning | "}, told(t, order...))
+	}
+}
+
+// A mailbox of one file is cut where messages begin, and its stuffed lines are
+// restored.
+func TestMailbox(t *testing.T) {
+	data := []byte("From oda@fenn-agency.example Mon Mar  2 09:00:00 2026\nFrom: a@x.example\nSubject: A\n\nFrom now on all is well.\n>From there too.\n\nFrom piet@ropes.example Mon Mar  2 10:00:00 2026\nFrom: b@x.example\nSubject: B\n\nHi\n")
+	parts := Split(data)
+	require.Len(t, parts, 2)
+	a, b := Read(bytes.NewReader(parts[0])), Read(bytes.NewReader(parts[1]))
+	assert.Equal(t, "A", a.Subject)
+	assert.Equal(t, "From there too.", a.Lines[1].Text)
+	assert.Equal(t, "B", b.Subject)
+	dir := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "new"), 0o700))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "new", "1"), parts[1], 0o600))
+	assert.True(t, IsFolder(dir))
+}
+
+// A message that is nested without end, or has very many parts, is read as far as
+// it can be, and says so.
+func TestNested(t *testing.T) {
+	text := "Content-Type: text/plain\n\nSurvey on 5 March 2026 at 10:00.\n"
+	for i := range 500 {
+		text = fmt.Sprintf("Content-Type: multipart/mixed; boundary=b%d\n\n--b%d\n%s\n--b%d--\n", i, i, text, i)
+	}
+	m := Read(strings.NewReader("From: a@x.example\nSubject: Deep\nMIME-Version: 1.0\n" + text))
+	require.NotEmpty(t, m.Notes)
+	assert.Contains(t, m.Notes[0], "deep in each other")
+}
+
+// FuzzMessage wants no message to end the program.
+func FuzzMessage(f *testing.F) {
+	for _, path := range []string{"1.eml", "2.eml", "3.eml"} {
+		data, err := os.ReadFile("../../../../demo/desk/inbox/mails/" + path)
+		require.NoError(f, err)
+		f.Add(data)
+	}
+	f.Add([]byte(fmt.Sprintf("MIME-Version: 1.0\nContent-Type: text/calendar\n\n"+invite, "REQUEST", 1, 9, 10)))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		m := Read(bytes.NewReader(data))
+		_ = told(t, m)
+		for _, part := range Split(data) {
+			Read(bytes.NewReader(part))
+		}
+	})
+}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"almanach/internal/core/agree"
@@ -23,6 +24,7 @@ import (
 	"almanach/internal/edge/calendar/folder"
 	"almanach/internal/edge/secret"
 	"almanach/internal/edge/source"
+	"almanach/internal/edge/source/document"
 	"almanach/internal/edge/source/mail"
 	"almanach/internal/edge/source/sheet"
 )
@@ -94,6 +96,9 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 	}
 	if err == nil {
 		err = l.route(ctx)
+	}
+	if err == nil && l.report.Running {
+		l.holdOlder()
 	}
 	if err != nil {
 		l.close()
@@ -244,6 +249,29 @@ func (l *load) running(r source.Reader) {
 	l.apart = identity != "" || l.req.Source != nil
 	l.in, l.req.Match = l.in.OfText(identity), false
 	l.report.Running, l.report.Passed = true, r.About().Passed
+}
+
+// holdOlder holds invitations of which a newer version is loaded.
+func (l *load) holdOlder() {
+	at := document.Columns.Find("Sequence")
+	for i, row := range l.batch.Rows {
+		fate, id := l.batch.Fate(i)
+		sequence, err := strconv.Atoi(row.Cell(at).Text)
+		if fate != intake.WantedRow || err != nil {
+			continue
+		}
+		for _, c := range l.calendars {
+			f := c.holding.Row(id)
+			if f.Object == nil {
+				continue
+			}
+			line, ok := ical.Open(f.Raw()).Find(intake.SequenceMark)
+			if loaded, err := strconv.Atoi(line.Text()); ok && err == nil && loaded > sequence {
+				l.batch.Hold(i, fault.Newf("is version %d of an invitation of which version %d is loaded", sequence, loaded).Do("nothing has to be done; the newer one stands"))
+				break
+			}
+		}
+	}
 }
 
 // compile matches or compiles the intake against the source's header and

@@ -3,6 +3,7 @@ package job
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"os"
@@ -28,6 +29,8 @@ type Survey struct {
 	About  source.About
 	Header table.Header
 	From   intake.From
+	Found  []table.Row    // events in its running text
+	Passed []table.Passed // dates in it that are none of an event
 }
 
 // SurveyFile looks at a file, row by row.
@@ -60,7 +63,26 @@ func SurveyFile(ctx context.Context, office *Office, path string, from intake.Fr
 	}
 	out.About = *r.About()
 	out.Survey = s.Finish()
-	return out, nil
+	return out, out.read(ctx, path, o)
+}
+
+// read finds the events in the running text of a document, beside its tables.
+func (s *Survey) read(ctx context.Context, path string, o source.Options) error {
+	o.Text.Free, o.Budget, o.Name = true, nil, ""
+	if path == "-" || o.Sheet != "" || o.Range != "" {
+		return nil
+	}
+	r, err := source.Open(ctx, path, o)
+	if err != nil {
+		return ctx.Err() // its tables can be read, and that is said
+	}
+	defer r.Close()
+	if !r.About().Running {
+		return nil
+	}
+	s.Passed = r.About().Passed
+	s.Found, err = source.ReadAll(r, func(int) {})
+	return err
 }
 
 // home gives the zone whose clock the desk goes by.
@@ -81,6 +103,28 @@ func (o *Office) readSoFar(path string, n int) {
 
 func sourceOptions(office *Office, from intake.From) source.Options {
 	return source.Options{Sheet: from.Sheet, All: from.All, Range: from.Range, Header: from.Header, FillDown: from.FillDown, Hidden: from.Hidden, Records: from.Records, Zones: office.Zones.Find, Text: sheet.Text{Read: from.Read, Present: office.Now, Home: office.home()}}
+}
+
+// draftOfText writes an intake for running text, which needs neither a key nor a
+// mapping.
+func draftOfText(d survey.Draft) string {
+	into := "calendar.ics"
+	if len(d.Calendars) > 0 {
+		into = d.Calendars[0]
+	}
+	from := "file"
+	if filepath.Ext(d.From) == "" {
+		from = "folder"
+	}
+	return fmt.Sprintf(`# Drafted from %s on %s. Its text is read for events: docs/text.md says how.
+# See what it would do, which writes nothing: almanach preview %s
+name: %s                # event IDs derive from it: keep it
+from: { %s: %s }
+into: %s
+assume: { length: 1h }   # of events that say no end; without it they are held
+# next_weekday: coming   # what "next Friday" means on a Tuesday; else such events are held
+# event: { title: "{What}", location: "{Where}", categories: Works }
+`, d.From, d.Day, d.Name, d.Name, from, d.From, into)
 }
 
 // Draft writes a first intake for a surveyed file and gives its path: on a
@@ -118,7 +162,11 @@ func Draft(office *Office, s *Survey, name, out string) (string, error) {
 		return "", fault.Newf("exists already and was not touched").At(fault.Place{File: out}).Do("give another name with --name, or look at what it says")
 	}
 	if err == nil {
-		_, err = io.WriteString(f, s.Write(d))
+		text := s.Write(d)
+		if s.About.Running {
+			text = draftOfText(d)
+		}
+		_, err = io.WriteString(f, text)
 		if e := f.Close(); err == nil {
 			err = e
 		}

@@ -9,17 +9,63 @@ import (
 	"charm.land/lipgloss/v2/table"
 	"github.com/charmbracelet/x/ansi"
 
+	"almanach/internal/core/fault"
 	"almanach/internal/core/survey"
 	"almanach/internal/job"
 )
 
 // Survey writes what a file was found to hold.
+// found lists what was found in running text.
+func (p *Printer) found(s *job.Survey) {
+	held := 0
+	for _, r := range s.Found {
+		if r.Evidence != nil && r.Evidence.Held != nil {
+			held++
+		}
+	}
+	p.line("%s found, %d held, %s passed over", counted(len(s.Found), "event"), held, counted(len(s.Passed), "date"))
+	for _, note := range s.About.Notes {
+		p.wrapped(dim.Render("source")+"   ", note)
+	}
+	p.line("")
+	for _, r := range s.Found {
+		lead := "  " + pad(where(nil, r.Place()), 8) + "  "
+		text := r.Cell(1).Text
+		for _, c := range []int{3, 4, 5} {
+			if t := r.Cell(c).Text; t != "" {
+				text += "   " + t
+			}
+		}
+		if r.Cell(6).Text != "" {
+			text += "   " + alarm.Render("cancelled")
+		}
+		if f := r.Evidence.Held; f != nil {
+			text = alarm.Render("held") + "   " + f.Reason()
+		}
+		p.wrapped(lead, text)
+		if t := strings.Join(strings.Fields(r.Evidence.Text), " "); r.Evidence.Held == nil || !strings.Contains(text, fault.Shorten(t, 80)) {
+			p.wrapped(strings.Repeat(" ", ansi.StringWidth(lead)), dim.Render("“"+fault.Shorten(t, 120)+"”"))
+		}
+	}
+	for _, o := range s.Passed {
+		p.wrapped("  "+pad(where(nil, o.Place), 8)+"  ", dim.Render("passed over: "+o.Why+"   “"+fault.Shorten(o.Text, 100)+"”"))
+	}
+	p.line("")
+	if s.Path != "-" {
+		p.line("%s", dim.Render("see what a load would do: almanach preview "+quoted(s.Path)+" --into CALENDAR"))
+	}
+}
+
 func (p *Printer) Survey(s *job.Survey) {
 	from := s.Origin.File
 	if s.Origin.Sheet != "" {
 		from += ", sheet " + s.Origin.Sheet
 	}
 	p.line("%s   %s", bold.Render(from), dim.Render(s.About.Format))
+	if s.About.Running {
+		p.found(s)
+		return
+	}
 	total := counted(s.Rows, "row")
 	if s.Damaged > 0 {
 		total += ", " + alarm.Render(fmt.Sprintf("%d more cannot be read", s.Damaged))
@@ -56,6 +102,12 @@ func (p *Printer) Survey(s *job.Survey) {
 	}
 	p.surveyKeys(s)
 	p.oddities(s)
+	if len(s.Found)+len(s.Passed) > 0 {
+		p.line("")
+		p.line("%s", bold.Render("in its text, tables included"))
+		p.found(s)
+		return
+	}
 	p.line("")
 	if s.Path != "-" {
 		p.line("%s", dim.Render("write a first intake for it: almanach draft "+quoted(s.Path)))
@@ -206,6 +258,18 @@ func (p *Printer) Draft(path, text string) {
 	}
 }
 
+// foundJSON is an event found in running text.
+type foundJSON struct {
+	Row      *rowJSON `json:"row"`
+	When     string   `json:"when"`
+	What     string   `json:"what"`
+	Where    string   `json:"where"`
+	Who      string   `json:"who"`
+	Status   string   `json:"status,omitempty"`
+	Held     string   `json:"held,omitempty"`
+	FromText string   `json:"from_text"`
+}
+
 // SurveyJSON gives the JSON form of a survey.
 func SurveyJSON(s *job.Survey) any {
 	sheets := s.Sheets
@@ -224,11 +288,23 @@ func SurveyJSON(s *job.Survey) any {
 		Merged        int      `json:"merged"`
 		Notes         []string `json:"notes"`
 		*survey.Survey
+		Found  []foundJSON  `json:"found,omitempty"`
+		Passed []passedJSON `json:"passed_over,omitempty"`
 	}{File: s.Origin.File, Sheet: s.Origin.Sheet, Sheets: sheets, Format: s.About.Format, HiddenRows: s.About.HiddenRows, HiddenColumns: list(s.About.HiddenColumns), Merged: s.About.Merged, Notes: list(s.About.Notes), Survey: s.Survey}
 	if sheets == nil {
 		out.Sheets = []string{}
 	}
 	out.Header.First, out.Header.Last, out.Header.Why = s.About.HeaderFirst, s.About.HeaderLast, s.About.Why
+	for _, r := range s.Found {
+		one := foundJSON{Row: placeJSON(r.Place()), When: r.Cell(1).Text, What: r.Cell(3).Text, Where: r.Cell(4).Text, Who: r.Cell(5).Text, Status: r.Cell(6).Text, FromText: r.Evidence.Text}
+		if r.Evidence.Held != nil {
+			one.Held = r.Evidence.Held.Reason()
+		}
+		out.Found = append(out.Found, one)
+	}
+	for _, o := range s.Passed {
+		out.Passed = append(out.Passed, passedJSON{placeJSON(o.Place), o.Text, o.Why})
+	}
 	s.Carried = list(s.Carried)
 	if s.Totals == nil {
 		s.Totals = []int{}

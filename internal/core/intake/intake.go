@@ -271,6 +271,10 @@ func (f From) running() bool {
 	return false
 }
 
+// SequenceMark is the property that keeps which version of an invitation an event
+// was loaded from.
+const SequenceMark = "X-INVITATION-SEQUENCE"
+
 const cancelledText = `Status == "cancelled"`
 
 // OfText gives a copy of the intake with what rows of running text need and it
@@ -291,6 +295,7 @@ func (in *Intake) OfText(identity string) *Intake {
 				out.event[field] = template.Source{Text: text}
 			}
 		}
+		out.properties = append(slices.Clone(out.properties), property{SequenceMark, template.Source{Text: "{Sequence}"}})
 		if out.cancel.Text == "" {
 			out.cancel = template.Source{Text: cancelledText}
 		}

@@ -165,7 +165,7 @@ Begin with: almanach demo`,
 		}
 		return fault.Newf("%w", err).Do("see almanach %s --help", strings.TrimPrefix(c.CommandPath(), "almanach "))
 	})
-	for _, command := range []*cobra.Command{a.demo(), a.survey(), a.draft(), a.preview(), a.load(), a.jot(), a.adopt(), a.extract(), a.reconcile(), a.twins(), a.logbook(), a.undo(), a.calendars(), a.serve(), a.version()} {
+	for _, command := range []*cobra.Command{a.demo(), a.setup(), a.survey(), a.draft(), a.preview(), a.load(), a.jot(), a.adopt(), a.extract(), a.reconcile(), a.twins(), a.logbook(), a.undo(), a.calendars(), a.serve(), a.version()} {
 		root.AddCommand(command)
 	}
 	return root

@@ -66,6 +66,13 @@ func (o *Office) parsePoint(text, flag string, otherwise point) (point, *fault.F
 	if text == "" {
 		return otherwise, nil
 	}
+	_, today, f := o.rangeOf()
+	if f != nil {
+		return otherwise, f
+	}
+	if t, ok := pointInWords(text, today, zone.Civil(otherwise.wall).AddDate(0, 0, -6), flag == "--to"); ok {
+		return point{otherwise.zone, t.Unix(), true}, nil
+	}
 	v, f := moment.ReadOne(moment.Settings{Present: o.Now, Stated: true, Zones: o.Zones}, text)
 	switch {
 	case f != nil:
@@ -90,6 +97,8 @@ type Extract struct {
 	Faults []*fault.Fault // what could not be read or expanded
 	Series int            // events that repeat among those with occurrences
 	Events int            // events with occurrences
+	All    int            // occurrences in the range
+	Found  int            // of them that were asked for, before the first ones are taken
 }
 
 // ExtractCalendars gives every occurrence of the named calendars in the range.
@@ -130,6 +139,7 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 		}
 	}
 	extract.Sort(out.Rows)
+	out.All, out.Found = len(out.Rows), len(out.Rows)
 	return out, nil
 }
 

@@ -67,7 +67,7 @@ func Undo(ctx context.Context, office *Office, req UndoRequest) (*Report, *logbo
 func (o *Office) existingBook() (*logbook.Book, error) {
 	path := o.logbookPath()
 	if path == "" {
-		return nil, fault.Newf("there is no desk here, and without one no logbook").Do("give --desk DIR")
+		return nil, fault.Newf("there is no desk here, and without one no logbook").Do("give --desk DIR, or make a desk with: almanach setup")
 	}
 	if !logbook.Exists(path) {
 		return nil, fault.Newf("there is no logbook yet: nothing was loaded at this desk").At(fault.Place{File: path})

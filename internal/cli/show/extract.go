@@ -43,7 +43,25 @@ func days(r job.Range) string {
 
 // Extract writes occurrences as a table, day by day.
 func (p *Printer) Extract(x *job.Extract, columns []string) {
-	p.line("%s   %s, of %s (%d of them repeating)   %s", bold.Render(days(x.Range)), counted(len(x.Rows), "occurrence"), counted(x.Events, "event"), x.Series, dim.Render("times in "+x.Range.View.Name()))
+	cancelled := 0
+	for i := range x.Rows {
+		if x.Rows[i].Status == "cancelled" {
+			cancelled++
+		}
+	}
+	said := counted(len(x.Rows), "occurrence")
+	switch {
+	case x.Found > len(x.Rows):
+		said = fmt.Sprintf("%s of the %s that were asked for", counted(len(x.Rows), "occurrence"), grouped(x.Found))
+	case x.Found < x.All:
+		said = fmt.Sprintf("%s of %s in the range", counted(len(x.Rows), "occurrence"), grouped(x.All))
+	default:
+		said += fmt.Sprintf(", of %s (%d of them repeating)", counted(x.Events, "event"), x.Series)
+	}
+	if cancelled > 0 {
+		said += fmt.Sprintf(", %s cancelled", grouped(cancelled))
+	}
+	p.line("%s   %s   %s", bold.Render(days(x.Range)), said, dim.Render("times in "+x.Range.View.Name()))
 	if len(x.Rows) > 0 {
 		p.line("")
 		p.line("%s", p.table(x, columns))
@@ -86,7 +104,17 @@ func (p *Printer) table(x *job.Extract, columns []string) string {
 				if cells[n] == last {
 					cells[n] = ""
 				} else {
+					if last != "" && columns[0] == "day" { // a line between days
+						t.Row()
+					}
 					last = cells[n]
+				}
+			}
+		}
+		if r.Status == "cancelled" {
+			for n, c := range columns {
+				if c != "day" {
+					cells[n] = dim.Render(cells[n])
 				}
 			}
 		}
@@ -140,21 +168,24 @@ func timeOfDay(r *extract.Row, start, end time.Time) string {
 // CSV writes occurrences as comma-separated values, a header first. A value that
 // a spreadsheet would take for a formula has an apostrophe in front.
 func CSV(w io.Writer, rows []extract.Row, columns []string) error {
-	out := csv.NewWriter(w)
-	out.UseCRLF = true
-	if err := out.Write(columns); err != nil {
-		return err
-	}
+	records := [][]string{columns}
 	for i := range rows {
 		record := make([]string, len(columns))
 		for n, c := range columns {
 			record[n] = harmless(rows[i].Value(c))
 		}
-		if err := out.Write(record); err != nil {
-			return err
-		}
+		records = append(records, record)
 	}
-	out.Flush()
+	return values(w, ',', records)
+}
+
+// values writes records with a sign between their values.
+func values(w io.Writer, sign rune, records [][]string) error {
+	out := csv.NewWriter(w)
+	out.Comma, out.UseCRLF = sign, true
+	if err := out.WriteAll(records); err != nil {
+		return err
+	}
 	return out.Error()
 }
 

@@ -133,14 +133,19 @@ func steers(r rune) bool {
 // harmless gives a value as it may stand in a file that a spreadsheet opens:
 // without characters that steer, and never the beginning of a formula.
 func harmless(s string) string {
-	s = strings.Map(func(r rune) rune {
+	s = plainText(s)
+	if r, _ := utf8.DecodeRuneInString(s); strings.ContainsRune("=+-@\t＝＋－＠", r) && s != "" {
+		return "'" + s
+	}
+	return s
+}
+
+// plainText takes what would steer a screen out of a text.
+func plainText(s string) string {
+	return strings.Map(func(r rune) rune {
 		if r != '\n' && r != '\t' && steers(r) {
 			return -1
 		}
 		return r
 	}, s)
-	if r, _ := utf8.DecodeRuneInString(s); strings.ContainsRune("=+-@\t＝＋－＠", r) && s != "" {
-		return "'" + s
-	}
-	return s
 }

@@ -64,6 +64,9 @@ func New(calendar string, o recur.Occurrence, master *event.View, view *zone.Zon
 	return r
 }
 
+// Begins gives the instant at which the row begins, in seconds since 1970.
+func (r *Row) Begins() int64 { return r.at }
+
 // Sort puts rows in the order of their starts, all-day events first on their
 // day, then by title, calendar and UID, so that the order is always the same.
 func Sort(rows []Row) {

@@ -36,10 +36,8 @@ type dates struct {
 
 // reader looks at the tokens of a text.
 type reader struct {
-	text   string
-	toks   []token
-	loose  bool // a bare number may be an hour
-	minded int
+	text string
+	toks []token
 }
 
 func (r *reader) tok(i int) token {

@@ -90,7 +90,6 @@ func (r *reader) cuts(g group) (out [][2]int) {
 }
 
 var (
-	withPeople = regexp.MustCompile(`(?i)\b(?:with|mit|avec|con|com|met)\s+((?:(?:capt\.?|captain|mr\.?|mrs\.?|ms\.?|dr\.?)\s+)?\p{Lu}[\p{L}'’-]+(?:\s+\p{Lu}[\p{L}'’-]+)*(?:\s*(?:,|and|&|und|et|y|e|en)\s*\p{Lu}[\p{L}'’-]+(?:\s+\p{Lu}[\p{L}'’-]+)*)*)`)
 	address    = regexp.MustCompile(`(?:"?([\p{L}][\p{L} .'’-]*?)"?\s*)?<?\b([\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)>?`)
 	brackets   = regexp.MustCompile(`\(([^()]*)\)|\[([^\[\]]*)\]`)
 	dashes     = regexp.MustCompile(`\s+[-–—|]\s+|\s*\t+\s*|\s*[–—]\s*`)
@@ -345,7 +344,7 @@ func (d *document) block(u unit) {
 	e := d.begin(u)
 	g := group{}
 	var when, first, last, clockFirst, clockLast string
-	var what, note []string
+	var what []string
 	other := ""
 	whole := unit{text: u.text, page: u.page, line: u.line}
 	for _, f := range u.fields {
@@ -411,7 +410,6 @@ func (d *document) block(u unit) {
 				d.pass(whole, f.Label+": "+value, why)
 			}
 		case "note":
-			note = append(note, value)
 		default:
 			if other == "" && meaningful(value) {
 				other = value

@@ -261,7 +261,7 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 			continue
 		}
 		aside := len(out) > 0 && r.rangeOfHours(i) && r.is(i, 'n') && (r.is(i-1, ',') || r.is(i-1, ':') || r.is(i-1, '(')) && (i+3 >= len(r.toks) || !r.is(i+3, 'w') || r.word(i+3, hourWords))
-		loose := aside || len(out) > 0 && out[len(out)-1].kind == 'd' && r.onlySigns(out[len(out)-1].to, i) && (r.rangeOfHours(i) || r.is(i, 'n') && r.is(i+1, 'n') == false && i+1 == len(r.toks))
+		loose := aside || len(out) > 0 && out[len(out)-1].kind == 'd' && r.onlySigns(out[len(out)-1].to, i) && (r.rangeOfHours(i) || r.is(i, 'n') && i+1 == len(r.toks))
 		if ts, end := r.clocks(i, loose); end > 0 {
 			out = append(out, span{kind: 't', from: i, to: end, times: ts})
 			i = end

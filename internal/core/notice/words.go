@@ -107,9 +107,6 @@ var cancelWords = []string{"cancelled", "canceled", "cancellation", "is off", "c
 // What makes a date one that was.
 var toldPast = []string{"was", "were", "took place", "has been", "have been", "thank you for", "thanks for", "we met", "attended", "happened", "fand statt", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats", "gave", "arrived", "sailed", "finished", "completed", "ended", "returned", "had"}
 
-// What makes a time no certain one.
-var vagueWords = []string{"around", "about", "approximately", "approx", "approx.", "roughly", "ca", "ca.", "circa", "gegen", "vers", "environ", "sobre las", "hacia", "verso", "por volta", "rond", "some time", "sometime", "noonish", "-ish"}
-
 // What leaves an end open.
 var openWords = []string{"until further notice", "till further notice", "bis auf weiteres", "jusqu'à nouvel ordre", "jusqu'a nouvel ordre", "hasta nuevo aviso", "fino a nuovo avviso", "até novo aviso", "tot nader order", "onwards", "onward", "and following", "and later"}
 
@@ -118,6 +115,3 @@ var vagueDays = []string{"end of the month", "end of month", "beginning of the m
 
 // Nouns that begin the name of a place when a number, a letter or a name follows.
 var placeNouns = list(`berth room quay pier dock hall building office barn shed gate slip terminal wharf jetty lock floor kai liegeplatz raum halle gebäude büro steg quai poste salle bureau muelle sala edificio oficina molo banchina ormeggio ufficio cais armazém kade steiger zaal anchorage basin boathouse workshop warehouse station`)
-
-// Words that begin a place.
-var placeWords = list(`at in am im bei beim au aux chez en dans nel nella presso no na em te bij op`)

@@ -71,7 +71,7 @@ type Desk struct {
 func Find(dir string) (*Desk, []*fault.Fault) {
 	if dir != "" {
 		if _, err := os.Stat(filepath.Join(dir, FileName)); err != nil {
-			return nil, []*fault.Fault{fault.Newf("there is no desk here: %s is missing", FileName).At(fault.Place{File: dir}).Do("give the folder of a desk, or begin one with: almanach demo FOLDER")}
+			return nil, []*fault.Fault{fault.Newf("there is no desk here: %s is missing", FileName).At(fault.Place{File: dir}).Do("give the folder of a desk, or make one with: almanach setup FOLDER")}
 		}
 		return open(dir)
 	}
@@ -240,7 +240,7 @@ func (d *Desk) Intake(name string) (*intake.Intake, []*fault.Fault) {
 	case errors.Is(err, fs.ErrNotExist):
 		f := fault.Unknown("intake of this desk", name, d.Intakes())
 		if d.Dir == "" {
-			f = fault.New(name, "is no file here, and there is no desk whose intake it could be").Do("give the path of a file, or go to the desk's folder")
+			f = fault.New(name, "is no file here, and there is no desk whose intake it could be").Do("give the path of a file, go to the desk's folder, or make a desk with: almanach setup")
 		}
 		return nil, []*fault.Fault{f}
 	case err != nil:

@@ -154,7 +154,6 @@ func columnsOf(rows []row) [][]row {
 		return [][]row{rows}
 	}
 	var halves [2][]row
-	var whole []row
 	letters, cells := [2]int{}, [2]int{}
 	var top [][]row
 	for _, r := range rows {
@@ -171,7 +170,6 @@ func columnsOf(rows []row) [][]row {
 			}
 		}
 		if cross {
-			whole = append(whole, r)
 			if len(halves[0]) == 0 && len(halves[1]) == 0 {
 				top = append(top, []row{r})
 			} else {
@@ -183,7 +181,7 @@ func columnsOf(rows []row) [][]row {
 			if len(segs) == 0 {
 				continue
 			}
-			halves[i] = append(halves[i], row{y: r.y, size: r.size, bold: r.bold, segs: segs})
+			halves[i] = append(halves[i], row{y: r.y, size: r.size, bold: r.bold, struck: r.struck, segs: segs, table: r.table})
 			cells[i] += len(segs)
 			for _, s := range segs {
 				letters[i] += len(s.text)

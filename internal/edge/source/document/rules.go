@@ -135,8 +135,7 @@ func grids(glyphs []glyph, strokes []stroke) (rest []glyph, tables []row) {
 	for i := range parent {
 		parent[i] = i
 	}
-	var find func(int) int
-	find = func(i int) int {
+	find := func(i int) int {
 		for parent[i] != i {
 			parent[i] = parent[parent[i]]
 			i = parent[i]

@@ -361,9 +361,7 @@ func (m *Message) found(reply bool, o sheet.Options) notice.Message {
 			continue
 		}
 		if c := copyLine.FindStringSubmatch(l.Text); c != nil {
-			for _, a := range regexp.MustCompile(`[\w.+%-]+@[\w-]+(?:\.[\w-]+)+`).FindAllString(c[1], -1) {
-				copied = append(copied, a)
-			}
+			copied = append(copied, regexp.MustCompile(`[\w.+%-]+@[\w-]+(?:\.[\w-]+)+`).FindAllString(c[1], -1)...)
 			lines = append(slices.Clone(lines[:n]), lines[n+1:]...)
 		}
 		break

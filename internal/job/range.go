@@ -1,0 +1,141 @@
+package job
+
+import (
+	"math/bits"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/zone"
+)
+
+// period is a span of days as a word names it; the last day is included.
+type period struct{ first, last time.Time }
+
+var ahead = regexp.MustCompile(`^\+\s*(\d{1,4})\s*(d|days?|w|weeks?|m|months?|y|years?)$`)
+
+// inWords reads a span of days that words name: today, this week, next month, april
+// 2027, 2027. The present is today.
+func inWords(text string, today time.Time) (p period, ok bool) {
+	words := strings.Fields(strings.ToLower(text))
+	monday := today.AddDate(0, 0, -(int(today.Weekday())+6)%7)
+	month := time.Date(today.Year(), today.Month(), 1, 0, 0, 0, 0, time.UTC)
+	days := func(first time.Time, n int) (period, bool) { return period{first, first.AddDate(0, 0, n-1)}, true }
+	months := func(first time.Time, n int) (period, bool) {
+		return period{first, first.AddDate(0, n, -1)}, true
+	}
+	switch {
+	case len(words) == 1:
+		switch words[0] {
+		case "today":
+			return days(today, 1)
+		case "tomorrow":
+			return days(today.AddDate(0, 0, 1), 1)
+		case "yesterday":
+			return days(today.AddDate(0, 0, -1), 1)
+		}
+		if set, _ := moment.Weekdays(words[0], 0); bits.OnesCount8(set) == 1 && len(words[0]) > 2 { // the coming one, today too
+			return days(today.AddDate(0, 0, (bits.TrailingZeros8(set)-int(today.Weekday())+7)%7), 1)
+		}
+		if y, err := strconv.Atoi(words[0]); err == nil && y >= 1900 && y < 2200 {
+			return months(time.Date(y, 1, 1, 0, 0, 0, 0, time.UTC), 12)
+		}
+	case len(words) == 2:
+		by, known := map[string]int{"last": -1, "previous": -1, "this": 0, "next": 1}[words[0]]
+		switch {
+		case known && words[1] == "week":
+			return days(monday.AddDate(0, 0, 7*by), 7)
+		case known && words[1] == "month":
+			return months(month.AddDate(0, by, 0), 1)
+		case known && words[1] == "year":
+			return months(time.Date(today.Year()+by, 1, 1, 0, 0, 0, 0, time.UTC), 12)
+		case words[0] == "week":
+			if n, err := strconv.Atoi(words[1]); err == nil && n >= 1 && n <= 53 {
+				return days(weekOf(today.Year(), n), 7)
+			}
+		}
+	}
+	if m := regexp.MustCompile(`^(\d{4})-(\d{2})$`).FindStringSubmatch(strings.TrimSpace(text)); m != nil {
+		y, _ := strconv.Atoi(m[1])
+		n, _ := strconv.Atoi(m[2])
+		if n >= 1 && n <= 12 {
+			return months(time.Date(y, time.Month(n), 1, 0, 0, 0, 0, time.UTC), 1)
+		}
+	}
+	if len(words) <= 2 {
+		if year, m := moment.Month(text); m > 0 {
+			if year == 0 { // the month that is nearest, this one and those to come first
+				year = today.Year()
+				if m < int(today.Month()) {
+					year++
+				}
+			}
+			return months(time.Date(year, time.Month(m), 1, 0, 0, 0, 0, time.UTC), 1)
+		}
+	}
+	return period{}, false
+}
+
+// weekOf gives the Monday of a week (ISO 8601).
+func weekOf(year, week int) time.Time {
+	t := time.Date(year, 1, 4, 0, 0, 0, 0, time.UTC)
+	return t.AddDate(0, 0, -(int(t.Weekday())+6)%7+7*(week-1))
+}
+
+// ParseSpan reads --in: a day or a span of days in words.
+func (o *Office) ParseSpan(text string) (Range, *fault.Fault) {
+	r, today, f := o.rangeOf()
+	if f != nil {
+		return r, f
+	}
+	p, ok := inWords(text, today)
+	if !ok {
+		return o.ParseRange(text, text)
+	}
+	r.From, _ = r.View.Instant(p.first.Unix())
+	r.To, _ = r.View.Instant(p.last.AddDate(0, 0, 1).Unix())
+	return r, nil
+}
+
+// rangeOf gives an empty range on the office's clock, and today.
+func (o *Office) rangeOf() (Range, time.Time, *fault.Fault) {
+	z, _, f := o.DefaultZone()
+	if f != nil {
+		return Range{}, time.Time{}, f
+	}
+	return Range{View: z}, zone.Civil(zone.Midnight(z.Wall(o.Now.Unix()))), nil
+}
+
+// pointInWords reads one end of a range in words: the first day of a span for its
+// beginning, the last for its end, and +4w for four weeks behind the beginning.
+func pointInWords(text string, today, begin time.Time, end bool) (time.Time, bool) {
+	if m := ahead.FindStringSubmatch(strings.ToLower(strings.TrimSpace(text))); m != nil {
+		n, _ := strconv.Atoi(m[1])
+		base := today
+		if end {
+			base = begin
+		}
+		switch m[2][0] {
+		case 'd':
+			base = base.AddDate(0, 0, n)
+		case 'w':
+			base = base.AddDate(0, 0, 7*n)
+		case 'm':
+			base = base.AddDate(0, n, 0)
+		default:
+			base = base.AddDate(n, 0, 0)
+		}
+		if end { // so many days in all
+			base = base.AddDate(0, 0, -1)
+		}
+		return base, true
+	}
+	p, ok := inWords(text, today)
+	if ok && end {
+		return p.last, true
+	}
+	return p.first, ok
+}

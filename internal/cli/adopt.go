@@ -25,7 +25,7 @@ or all are taken that are alike from a number of per cent on:
   almanach adopt berth-bookings --above 90
 
 Without keys and without --above it shows which rows look like such an event.`,
-		Args: cobra.MinimumNArgs(1),
+		Args: takes(1, -1),
 		RunE: func(c *cobra.Command, args []string) error {
 			office, err := a.office()
 			if err != nil {

@@ -145,10 +145,11 @@ func (a *app) root() *cobra.Command {
 		Long: `Almanach takes events as others send them, puts them into calendars without
 ever doubling one, takes date ranges back out, and proves that both sides agree.
 
-Begin with: almanach demo`,
+Begin with: almanach demo, or: almanach setup`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
-		Args:          cobra.NoArgs,
+		Args:          unknownCommand,
+		Version:       a.world.Version,
 		RunE:          func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
 	flags := root.PersistentFlags()
@@ -157,17 +158,19 @@ Begin with: almanach demo`,
 	flags.StringVar(&a.now, "now", "", "take this `TIME` as the present, for repeatable runs")
 	flags.BoolVar(&a.json, "json", false, "print JSON")
 	flags.BoolVar(&a.yes, "yes", false, "answer yes to every question")
-	root.CompletionOptions.HiddenDefaultCmd = true
+	root.SetVersionTemplate("almanach {{.Version}}\n")
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		var known *fault.Fault
 		if errors.As(err, &known) {
 			return known
 		}
-		return fault.Newf("%w", err).Do("see almanach %s --help", strings.TrimPrefix(c.CommandPath(), "almanach "))
+		return flagFault(c, err)
 	})
 	for _, command := range []*cobra.Command{a.demo(), a.setup(), a.survey(), a.draft(), a.preview(), a.load(), a.jot(), a.adopt(), a.extract(), a.reconcile(), a.twins(), a.logbook(), a.undo(), a.calendars(), a.serve(), a.version()} {
 		root.AddCommand(command)
 	}
+	order(root)
+	a.completions(root)
 	return root
 }
 

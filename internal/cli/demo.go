@@ -22,7 +22,7 @@ func (a *app) demo() *cobra.Command {
 folder (tarn-haven, unless you name another), and walk the whole job on it:
 preview, load, load again, a changed sheet, extract, reconcile, undo. Every command is
 shown before it runs, so that you can repeat each one yourself.`,
-		Args: cobra.MaximumNArgs(1),
+		Args: takes(0, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			dir := ""
 			if len(args) > 0 {

@@ -25,7 +25,7 @@ into a calendar. On a terminal you are asked first; elsewhere say --yes. What ca
 be read two ways is refused, and never guessed.
 
   almanach jot "Fender check, berth 4, Thursday 14:30 for 45 min" --into works`,
-		Args: cobra.MinimumNArgs(1),
+		Args: takes(1, -1),
 		RunE: func(c *cobra.Command, args []string) error {
 			office, err := a.office()
 			if err != nil {
@@ -79,7 +79,7 @@ be read two ways is refused, and never guessed.
 // terminal tells whether a person can be asked something.
 func (a *app) terminal() bool {
 	in, ok := a.world.Stdin.(*os.File)
-	return ok && term.IsTerminal(int(in.Fd())) && width(a.world.Stderr) > 0
+	return ok && term.IsTerminal(int(in.Fd()))
 }
 
 // ask asks a person for a yes.

@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -32,6 +34,9 @@ type loadFlags struct {
 	all, past                                                             bool
 	takes                                                                 takeFlag
 	rekey, beside, restore, remove                                        []string
+	show                                                                  []string
+	heldTo                                                                outFile
+	quiet                                                                 bool
 }
 
 // takeFlag collects every --take. The keys that one settles are the arguments
@@ -91,6 +96,9 @@ func (f *loadFlags) load(c *cobra.Command) {
 	flags.StringArrayVar(&f.restore, "restore", nil, "make the event of this `KEY` again, though someone deleted it in the calendar; all for every one")
 	flags.StringArrayVar(&f.remove, "remove", nil, "delete the event of this `KEY`, whose row has gone, though people worked on it")
 	flags.BoolVar(&f.all, "all", false, "list every row")
+	flags.BoolVarP(&f.quiet, "quiet", "q", false, "list only what needs you: held, disputed, gone")
+	flags.StringVar(&f.heldTo.path, "held-to", "", "write the held rows to this `FILE`, .csv or .xlsx, with the reasons, to be sent back and loaded with --file once they are corrected")
+	flags.BoolVar(&f.heldTo.force, "force", false, "replace the file of --held-to")
 	flags.BoolVar(&f.past, "past", false, "list events gone from the source that are past")
 }
 
@@ -106,10 +114,11 @@ func (a *app) preview() *cobra.Command {
 		Use:   "preview INTAKE…",
 		Short: "Show what a load would do, row by row, with reasons; writes nothing",
 		Long:  "Show what a load would do, row by row, with reasons. Nothing is written.\n\n" + strings.ReplaceAll(sourceHelp, "%s", "preview"),
-		Args:  cobra.MinimumNArgs(1),
+		Args:  takes(1, -1),
 		RunE:  func(c *cobra.Command, args []string) error { return a.runLoad(c.Context(), &f, args, false) },
 	}
 	f.load(c)
+	c.Flags().StringArrayVar(&f.show, "show", nil, "show every field of the event of this `KEY`, as it would stand")
 	return c
 }
 
@@ -124,7 +133,7 @@ changed in the calendar is kept, and where both changed the same field nothing
 is written until you settle it with --take.
 
 ` + strings.ReplaceAll(sourceHelp, "%s", "load"),
-		Args: cobra.MinimumNArgs(1),
+		Args: takes(1, -1),
 		RunE: func(c *cobra.Command, args []string) error { return a.runLoad(c.Context(), &f, args, true) },
 	}
 	f.load(c)
@@ -149,21 +158,39 @@ func (a *app) runLoad(ctx context.Context, f *loadFlags, args []string, write bo
 		if err := f.narrow(&req); err != nil {
 			return err
 		}
-		req.Takes, req.Write, req.All, req.Past = takes, write, f.all || a.json, f.past
+		req.Takes, req.Write, req.All, req.Past = takes, write, f.all || a.json || len(f.show) > 0, f.past
 		requests = append(requests, req)
 	}
 	var reports []any
-	left := false
+	left, shown := false, len(f.show) > 0
 	var stopped error
 	for n, req := range requests {
 		r, err := job.Load(ctx, office, req)
+		var missing *job.KeyMissing
+		if errors.As(err, &missing) && a.terminal() && !a.json && len(missing.Candidates) > 0 {
+			if req.Intake.Key = a.chooseKey(missing); len(req.Intake.Key) > 0 {
+				r, err = job.Load(ctx, office, req)
+			}
+		}
+		if r != nil && r.HeldRows != nil && f.heldTo.path != "" {
+			if e := a.writeHeld(&f.heldTo, r.HeldRows); e != nil {
+				return e
+			}
+		}
+		if shown && r != nil && !a.json {
+			f.show = a.printer().Whole(r, f.show, office.Zones.Find)
+			if len(f.show) > 0 && n == len(requests)-1 {
+				return fault.New(f.show[0], "is not the key of a row of "+req.Intake.Name).Do("almanach preview %s --all lists every row", name(req))
+			}
+			continue
+		}
 		if a.json {
 			reports = append(reports, show.LoadJSON(req.Intake.Name, r, err))
 		} else if r != nil {
 			if n > 0 {
 				a.printer().Gap()
 			}
-			a.printer().Load(r, show.LoadOptions{Loaded: write, All: f.all, Past: f.past})
+			a.printer().Load(r, show.LoadOptions{Loaded: write, All: f.all, Past: f.past, Quiet: f.quiet})
 		}
 		left = left || err == nil && r.Left()
 		if err != nil {
@@ -189,6 +216,50 @@ func (a *app) runLoad(ctx context.Context, f *loadFlags, args []string, write bo
 		return errLeft
 	}
 	return nil
+}
+
+// name is how a request's source is named on the command line.
+func name(req job.LoadRequest) string {
+	if req.OfDesk {
+		return req.Intake.Name
+	}
+	return req.File
+}
+
+// chooseKey has a person choose the columns that identify a row.
+func (a *app) chooseKey(missing *job.KeyMissing) []string {
+	a.problems().Fault(missing.Fault)
+	most := min(len(missing.Candidates), 9)
+	for n, c := range missing.Candidates[:most] {
+		fmt.Fprintf(a.world.screen(a.world.Stderr), "  %d  %s\n", n+1, strings.Join(c, " and "))
+	}
+	n, err := strconv.Atoi(a.askText("Which one is it?", "1"))
+	if err != nil || n < 1 || n > most {
+		return nil
+	}
+	return missing.Candidates[n-1]
+}
+
+// writeHeld writes the held rows to a file.
+func (a *app) writeHeld(out *outFile, held *job.HeldTable) error {
+	if len(held.Rows) == 0 {
+		fmt.Fprintf(a.world.screen(a.world.Stderr), "nothing is held, so %s was not written\n", out.path)
+		return nil
+	}
+	var b bytes.Buffer
+	var err error
+	switch strings.ToLower(filepath.Ext(out.path)) {
+	case ".csv":
+		err = show.HeldCSV(&b, held)
+	case ".xlsx":
+		err = show.HeldWorkbook(&b, held)
+	default:
+		return fault.New(out.path, "is neither .csv nor .xlsx").Do("name the file of --held-to held.csv or held.xlsx")
+	}
+	if err != nil {
+		return err
+	}
+	return a.write(out, b.Bytes())
 }
 
 // stoppedBy adds what stopped one of several intakes to what stopped others.

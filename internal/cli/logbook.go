@@ -32,7 +32,7 @@ history of one event:
 
 RUN is a run's number, its name, or last. --as jsonl writes every run with all
 its changes, a line each, for other programs.`,
-		Args: cobra.MaximumNArgs(1),
+		Args: takes(0, 1),
 		RunE: func(c *cobra.Command, args []string) error { return a.runLogbook(args, key, as, all) },
 	}
 	c.Flags().StringVar(&key, "event", "", "what all runs did to the event of this `KEY`")
@@ -126,7 +126,7 @@ and left. It is shown first and asked for on a terminal; --yes does it at once.
 An undo is a run too, and can be taken back itself.
 
 RUN is a run's number in the logbook, its name, or last.`,
-		Args: cobra.ExactArgs(1),
+		Args: takes(1, 1),
 		RunE: func(c *cobra.Command, args []string) error { return a.runUndo(c.Context(), args, allow, try) },
 	}
 	c.Flags().StringToStringVar(&allow, "allow", nil, "let so many events be taken out at once, as in `removed=31`")

@@ -1,16 +1,13 @@
 package cli
 
 import (
-	"bufio"
 	"errors"
 	"fmt"
 	"io"
 	"io/fs"
 	"os"
-	"strings"
 
 	"github.com/spf13/cobra"
-	"golang.org/x/term"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/edge/replace"
@@ -66,12 +63,5 @@ func (a *app) agrees(question string) bool {
 	if a.yes {
 		return true
 	}
-	in, isFile := a.world.Stdin.(*os.File)
-	if !isFile || !term.IsTerminal(int(in.Fd())) {
-		return false
-	}
-	fmt.Fprintf(a.world.screen(a.world.Stderr), "%s [y/N] ", question)
-	line, _ := bufio.NewReader(in).ReadString('\n')
-	answer := strings.ToLower(strings.TrimSpace(line))
-	return answer == "y" || answer == "yes"
+	return a.terminal() && a.ask(question)
 }

@@ -21,7 +21,7 @@ whatever was loaded before. Without --from and --to the range is all the time
 that the source speaks of.
 
 ` + strings.ReplaceAll(sourceHelp, "%s", "reconcile"),
-		Args: cobra.ExactArgs(1),
+		Args: takes(1, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			office, err := a.office()
 			if err != nil {

@@ -34,7 +34,7 @@ on or to stand in for a real one, and a read-only feed of each calendar:
 FOLDER has a folder for each calendar and a file for each event; without one
 everything is kept in memory and gone when it ends. It only listens on this
 machine unless --listen says otherwise, which wants a password.`,
-		Args: cobra.MaximumNArgs(1),
+		Args: takes(0, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			return a.runServe(c.Context(), args, address, user, env, names)
 		},

@@ -24,7 +24,7 @@ comments, intakes/ and inbox/. On a terminal you are asked for what is not given
 In a desk that is there already only what is missing is added. With --from an
 intake is drafted for each file.`,
 		Example: "  almanach setup harbour\n  almanach setup harbour --zone Europe/Lisbon --calendar berths --from bookings.xlsx",
-		Args:    cobra.MaximumNArgs(1),
+		Args:    takes(0, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			req.Dir = "."
 			if len(args) > 0 {

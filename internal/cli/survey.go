@@ -51,7 +51,7 @@ func (a *app) survey() *cobra.Command {
 full it is and what it suits, how its dates are read and why, and which columns
 can serve as a key. FILE is a workbook (.xlsx, .ods), separated values, JSON, a
 web page with tables, a calendar (.ics), or - for standard input.`,
-		Args: cobra.ExactArgs(1),
+		Args: takes(1, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			s, _, err := f.survey(a, c, args[0])
 			if err != nil {
@@ -80,7 +80,7 @@ each part is. On a desk it goes among the intakes, elsewhere into this folder.
 An intake that exists already is never touched.
 
 With --schema it prints the JSON Schema of intake files instead, for editors.`,
-		Args: cobra.MaximumNArgs(1),
+		Args: takes(0, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			switch {
 			case schema:

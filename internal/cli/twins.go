@@ -22,7 +22,7 @@ func (a *app) twins() *cobra.Command {
 titles, loaded or made by hand. What differs is shown, and which one could go
 without anything being lost. --remove takes those out; the logbook keeps them
 whole, and undo brings them back.`,
-		Args: cobra.MinimumNArgs(1),
+		Args: takes(1, -1),
 		RunE: func(c *cobra.Command, args []string) error { return a.runTwins(c.Context(), args, remove, allow) },
 	}
 	c.Flags().BoolVar(&remove, "remove", false, "take the spare one of each pair out, where nothing is lost with it")

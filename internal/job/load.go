@@ -96,6 +96,7 @@ type Report struct {
 	Remarks   []string       // what is to be said of the source
 	Running   bool           // it is running text
 	Passed    []table.Passed // dates in it that are none of an event
+	HeldRows  *HeldTable     // the rows that are held, as the source has them
 	Written   []Written      // load only
 	Stopped   bool           // a load did not do everything
 }
@@ -199,8 +200,11 @@ func (l *load) plan(ctx context.Context) error {
 		r.Selected = l.selected
 	}
 	r.Apart = l.apart
-	l.report.Plan, err = plan.Make(ctx, r)
-	return err
+	if l.report.Plan, err = plan.Make(ctx, r); err != nil {
+		return err
+	}
+	l.report.HeldRows = l.heldRows()
+	return nil
 }
 
 // selected tells whether row i is to be tried.

@@ -16,7 +16,9 @@ import (
 	"almanach/internal/core/ical"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/match"
+	"almanach/internal/core/moment"
 	"almanach/internal/core/plan"
+	"almanach/internal/core/survey"
 	"almanach/internal/core/table"
 	"almanach/internal/edge/calendar"
 	"almanach/internal/edge/calendar/caldav"
@@ -144,6 +146,7 @@ func (l *load) openSource(ctx context.Context) (source.Reader, error) {
 	case l.req.Source != nil:
 		return l.req.Source, nil
 	case l.req.File != "":
+		o.Instead = l.in.File != ""
 		return source.Open(ctx, l.req.File, o)
 	case from.IMAP.Server != "":
 		box, err := mail.Fetch(ctx, l.mailboxOf(from.IMAP))
@@ -196,8 +199,9 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	if err == nil && about.Running {
 		l.running(r)
 	} else if err == nil && len(l.in.Key) == 0 {
-		err = fault.Newf("nothing says which column identifies a row of %s", l.report.Source.File).Do(`give --key "COLUMN", such as a booking number`)
+		err = l.keyMissing(rows, r.Header())
 	}
+	l.apart = l.apart || mended(r.Header())
 	if err == nil && len(rows) == 0 && !about.Running {
 		f := fault.Newf("there is no row below the header in row %d", about.HeaderLast)
 		if about.HeaderLast == 0 {
@@ -211,6 +215,40 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	}
 	return rows, r.Header(), err
 }
+
+// KeyMissing means that nothing says which column identifies a row. It has those
+// that could.
+type KeyMissing struct {
+	*fault.Fault
+	Candidates [][]string // the best first
+}
+
+// keyMissing looks for the columns that could identify a row.
+func (l *load) keyMissing(rows []table.Row, header table.Header) error {
+	s := survey.New(header, moment.Settings{Present: l.office.Now, Zones: l.office.Zones})
+	for _, r := range rows {
+		if !r.Hidden {
+			s.Add(r)
+		}
+	}
+	f := fault.Newf("nothing says which column identifies a row of %s", l.report.Source.File).Do(`give --key "COLUMN", such as a booking number`)
+	k := &KeyMissing{Fault: f}
+	var names []string
+	for _, key := range s.Finish().Keys {
+		k.Candidates = append(k.Candidates, key.Columns)
+		if len(names) < 4 {
+			names = append(names, `"`+strings.Join(key.Columns, `" and "`)+`"`)
+		}
+	}
+	if len(names) > 0 {
+		text := `--key "` + strings.Join(k.Candidates[0], `" --key "`) + `"`
+		f.Do("it can be %s: filled, and different in every row; give %s", strings.Join(names, ", or "), text)
+	}
+	return k
+}
+
+// Unwrap gives the fault itself.
+func (k *KeyMissing) Unwrap() error { return k.Fault }
 
 // mailboxOf says how an intake's mailbox is reached.
 func (l *load) mailboxOf(m intake.IMAP) mail.Mailbox {

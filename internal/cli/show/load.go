@@ -21,6 +21,7 @@ type LoadOptions struct {
 	Loaded bool // it was a load, not a preview
 	All    bool // list every row
 	Past   bool // past events are listed
+	Quiet  bool // only what needs a person
 }
 
 // listed is how many lines of a group that needs no attention are printed.
@@ -78,9 +79,14 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 		{agree.LeftOut, dim, ""},
 		{agree.Same, dim, ""},
 	} {
-		if g.outcome != agree.Same || o.All {
+		needs := g.outcome == agree.Held || g.outcome == agree.Disputed || g.outcome == agree.Gone
+		if (g.outcome != agree.Same || o.All) && (!o.Quiet || needs) {
 			l.group(groups[g.outcome], g.outcome, g.style, g.remark)
 		}
+	}
+	if o.Quiet {
+		l.end()
+		return
 	}
 	l.passedOver()
 	l.foot()

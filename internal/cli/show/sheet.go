@@ -201,3 +201,72 @@ func ICalendar(w io.Writer, x *job.Extract, zones *ical.TimeZones, stamp zone.Ti
 
 // Forms are the forms that an extract can be written in.
 var Forms = []string{"table", "csv", "json", "xlsx", "ics"}
+
+// HeldCSV writes held rows as values.
+func HeldCSV(w io.Writer, held *job.HeldTable) error {
+	records := held.Records()
+	for _, r := range records {
+		for i := range r {
+			r[i] = harmless(r[i])
+		}
+	}
+	return values(w, ',', records)
+}
+
+// HeldWorkbook writes held rows as a workbook, the reasons marked.
+func HeldWorkbook(w io.Writer, held *job.HeldTable) error {
+	f := excelize.NewFile()
+	defer f.Close()
+	name := "Held"
+	if held.Sheet != "" { // so that the intake finds it again
+		name = held.Sheet
+	}
+	if err := f.SetSheetName("Sheet1", name); err != nil {
+		return err
+	}
+	head, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
+	if err != nil {
+		return err
+	}
+	marked, err := f.NewStyle(&excelize.Style{Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"FFF2CC"}}, Alignment: &excelize.Alignment{WrapText: true, Vertical: "top"}})
+	if err != nil {
+		return err
+	}
+	records := held.Records()
+	for n, record := range records {
+		for c, text := range record {
+			at, err := excelize.CoordinatesToCellName(c+1, n+1)
+			if err == nil {
+				err = f.SetCellStr(name, at, plainText(text))
+			}
+			if err != nil {
+				return err
+			}
+			style := 0
+			switch {
+			case n == 0:
+				style = head
+			case c < 3:
+				style = marked
+			}
+			if style > 0 {
+				if err := f.SetCellStyle(name, at, at, style); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	for c := range records[0] {
+		col, err := excelize.ColumnNumberToName(c + 1)
+		if err == nil {
+			err = f.SetColWidth(name, col, col, map[bool]float64{true: 34, false: 18}[c == 0 || c == 2])
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if err := f.SetPanes(name, &excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+		return err
+	}
+	return f.Write(w)
+}

@@ -90,10 +90,10 @@ func (r *reader) cuts(g group) (out [][2]int) {
 }
 
 var (
-	address    = regexp.MustCompile(`(?:"?([\p{L}][\p{L} .'’-]*?)"?\s*)?<?\b([\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)>?`)
-	brackets   = regexp.MustCompile(`\(([^()]*)\)|\[([^\[\]]*)\]`)
-	dashes     = regexp.MustCompile(`\s+[-–—|]\s+|\s*\t+\s*|\s*[–—]\s*`)
-	atPlace    = regexp.MustCompile(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
+	address  = regexp.MustCompile(`(?:"?([\p{L}][\p{L} .'’-]*?)"?\s*)?<?\b([\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)>?`)
+	brackets = regexp.MustCompile(`\(([^()]*)\)|\[([^\[\]]*)\]`)
+	dashes   = regexp.MustCompile(`\s+[-–—|]\s+|\s*\t+\s*|\s*[–—]\s*`)
+	atPlace  = regexp.MustCompile(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
 )
 
 // fields finds the title, the place and the people in what is left of a text.

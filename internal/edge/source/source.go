@@ -212,6 +212,9 @@ func chooseSheet(sheets []sheet.Info, o Options) (int, error) {
 	if n, err := strconv.Atoi(o.Sheet); err == nil && n >= 1 && n <= len(sheets) {
 		return n - 1, nil
 	}
+	if len(names) == 0 && len(sheets) == 1 && o.Instead {
+		return 0, nil
+	}
 	if len(names) == 0 {
 		return 0, fault.New(o.Sheet, "is not a sheet: the file has "+strconv.Itoa(len(sheets))+" and no names for them").At(fault.Place{File: o.Name}).Do("leave the sheet out")
 	}

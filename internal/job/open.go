@@ -289,6 +289,21 @@ func (l *load) running(r source.Reader) {
 	l.report.Running, l.report.Passed = true, r.About().Passed
 }
 
+// organize gives events with attendees the desk's organizer, where the intake names
+// none, and says so where nobody does.
+func (l *load) organize() {
+	if l.in.EventText("attendees") == "" || l.in.EventText("organizer") != "" {
+		return
+	}
+	if o := l.office.Desk.Organizer; o != "" {
+		l.in = l.in.With(func(in *intake.Intake) { in.SetField("organizer", o) })
+		return
+	}
+	if !l.report.Running {
+		l.report.Remarks = append(l.report.Remarks, "attendees without an organizer are ignored by many programs: name one with organizer: in almanach.yaml, or under event in the intake")
+	}
+}
+
 // holdOlder holds invitations of which a newer version is loaded.
 func (l *load) holdOlder() {
 	at := document.Columns.Find("Sequence")
@@ -332,6 +347,7 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 		}
 		l.report.Matched = choices
 	}
+	l.organize()
 	header, rows, faults := l.in.Prepare(header, rows)
 	if len(faults) > 0 {
 		return Faults(faults)

@@ -359,6 +359,14 @@ func (in *Intake) PropertyNames() []string {
 // EventText gives the template of a field, "" when it is not mapped.
 func (in *Intake) EventText(field string) string { return in.event[field].Text }
 
+// SetField gives the template of a field, as a file would.
+func (in *Intake) SetField(field, text string) {
+	if in.event == nil {
+		in.event = map[string]template.Source{}
+	}
+	in.event[field] = template.Source{Text: text}
+}
+
 // SetLeaveOut and SetCancel give the conditions, as a file would.
 func (in *Intake) SetLeaveOut(condition string) { in.leaveOut = template.Source{Text: condition} }
 

@@ -185,6 +185,9 @@ func (a *app) office() (*job.Office, error) {
 		return nil, err
 	}
 	now := a.world.Now()
+	if a.now == "" {
+		a.now = d.Present
+	}
 	if a.now != "" {
 		if now, err = parseNow(a.now); err != nil {
 			return nil, err

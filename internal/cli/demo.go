@@ -120,9 +120,6 @@ func (a *app) walk(ctx context.Context, dir string) error {
 			}
 		}
 		shown := append([]string{}, s.args...)
-		if s.args[0] != "survey" {
-			shown = append(shown, "--now", demo.Now)
-		}
 		p.Command("almanach " + quoted(append(shown, "--desk", dir)))
 		w := a.world
 		w.Args = append([]string{"--desk", dir, "--now", demo.Now}, s.args...)

@@ -90,10 +90,10 @@ func (r *reader) cuts(g group) (out [][2]int) {
 }
 
 var (
-	address  = regexp.MustCompile(`(?:"?([\p{L}][\p{L} .'’-]*?)"?\s*)?<?\b([\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)>?`)
-	brackets = regexp.MustCompile(`\(([^()]*)\)|\[([^\[\]]*)\]`)
-	dashes   = regexp.MustCompile(`\s+[-–—|]\s+|\s*\t+\s*|\s*[–—]\s*`)
-	atPlace  = regexp.MustCompile(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
+	address  = lazily(`(?:"?([\p{L}][\p{L} .'’-]*?)"?\s*)?<?\b([\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)>?`)
+	brackets = lazily(`\(([^()]*)\)|\[([^\[\]]*)\]`)
+	dashes   = lazily(`\s+[-–—|]\s+|\s*\t+\s*|\s*[–—]\s*`)
+	atPlace  = lazily(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
 )
 
 // fields finds the title, the place and the people in what is left of a text.
@@ -128,7 +128,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 		text = uncancelled(text)
 	}
 	// a place in brackets
-	text = brackets.ReplaceAllStringFunc(text, func(s string) string {
+	text = brackets().ReplaceAllStringFunc(text, func(s string) string {
 		inner := strings.TrimSpace(strings.ReplaceAll(s[1:len(s)-1], "\x00", ""))
 		if e.Where == "" && placelike(inner) {
 			e.Where = inner
@@ -154,7 +154,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if e.Where == "" {
 		if i := strings.LastIndex(what, ", "); i > 0 && placelike(what[i+2:]) && placey(what[i+2:]) && meaningful(what[:i]) {
 			e.Where, what = strings.TrimSpace(what[i+2:]), what[:i]
-		} else if m := atPlace.FindStringSubmatchIndex(what); m != nil && meaningful(what[:m[0]]) {
+		} else if m := atPlace().FindStringSubmatchIndex(what); m != nil && meaningful(what[:m[0]]) {
 			e.Where = strings.Trim(tidy(what[m[2]:m[3]]), " ")
 			what = what[:m[0]] + what[m[3]:]
 		}
@@ -202,8 +202,8 @@ func (e *Event) read(field, value string) {
 
 // people takes addresses and names of people out of a text.
 func (d *document) people(e *Event, text string) string {
-	text = address.ReplaceAllStringFunc(text, func(s string) string {
-		m := address.FindStringSubmatch(s)
+	text = address().ReplaceAllStringFunc(text, func(s string) string {
+		m := address().FindStringSubmatch(s)
 		who := m[2]
 		lead := ""
 		if m[1] != "" && strings.Contains(s, "<") {
@@ -270,15 +270,15 @@ func placelike(text string) bool {
 	return meaningful(text)
 }
 
-var nounPlace = regexp.MustCompile(`(?i)\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)\s+(no\.?\s*)?([a-z]?\d+[a-z]?|[A-Z])\b`)
+var nounPlace = lazily(`(?i)\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)\s+(no\.?\s*)?([a-z]?\d+[a-z]?|[A-Z])\b`)
 
 // placeIn finds a place in a sentence.
 func placeIn(text string) string {
 	text = strings.ReplaceAll(text, "\x00", " ")
-	if m := nounPlace.FindString(text); m != "" {
+	if m := nounPlace().FindString(text); m != "" {
 		return strings.ToUpper(m[:1]) + m[1:]
 	}
-	if m := atPlace.FindStringSubmatch(text); m != nil && len(strings.Fields(m[1])) <= 6 && !talk[strings.ToLower(strings.Fields(m[1])[0])] {
+	if m := atPlace().FindStringSubmatch(text); m != nil && len(strings.Fields(m[1])) <= 6 && !talk[strings.ToLower(strings.Fields(m[1])[0])] {
 		place := tidy(m[1])
 		for _, stop := range []string{" for ", " with ", " on ", " and ", " from ", " to ", " will ", " is ", " are ", " between ", " until ", " because ", " would ", " works ", " if ", " at ", " as "} {
 			if i := strings.Index(place, stop); i > 0 {
@@ -293,7 +293,7 @@ func placeIn(text string) string {
 }
 
 func split(text string) (out []string) {
-	for _, p := range dashes.Split(strings.ReplaceAll(text, "\x00", " \t "), -1) {
+	for _, p := range dashes().Split(strings.ReplaceAll(text, "\x00", " \t "), -1) {
 		if p = tidy(p); meaningful(p) {
 			out = append(out, p)
 		}
@@ -301,14 +301,14 @@ func split(text string) (out []string) {
 	return out
 }
 
-var edges = regexp.MustCompile(`(?i)^(?:[\s,;:.|–—*•>&+\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|de|du|op|om|van|tot)\s*[.,]?)+$`)
+var edges = lazily(`(?i)^(?:[\s,;:.|–—*•>&+\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|de|du|op|om|van|tot)\s*[.,]?)+$`)
 
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {
 	text = strings.Join(strings.Fields(strings.ReplaceAll(text, "\x00", " ")), " ")
 	text = strings.NewReplacer(" ,", ",", "( )", "", "()", "", " .", ".", ",,", ",", ", ,", ",", " ;", ";", "[]", "").Replace(text)
 	for {
-		short := strings.TrimSpace(edges.ReplaceAllString(text, ""))
+		short := strings.TrimSpace(edges().ReplaceAllString(text, ""))
 		if short == text {
 			break
 		}

@@ -20,11 +20,11 @@ type Forwarded struct {
 }
 
 var (
-	quoteHead = regexp.MustCompile(`(?i)^\s*(?:on\b.{6,120}\bwrote|am\b.{6,120}\bschrieb.{0,60}|le\b.{6,120}\ba écrit|el\b.{6,120}\bescribió|il\b.{6,120}\bha scritto|em\b.{6,120}\bescreveu|op\b.{6,120}\bschreef.{0,60}|.{3,80}<[^>]+@[^>]+>\s*(?:wrote|schrieb|a écrit|escribió|ha scritto|escreveu|schreef))\s*:\s*$`)
-	divider   = regexp.MustCompile(`(?i)^\s*(?:-{2,}|_{5,}|={5,})\s*(original|forwarded|ursprüngliche|weitergeleitete|message d'origine|message transféré|mensaje original|mensaje reenviado|messaggio originale|messaggio inoltrato|mensagem original|mensagem encaminhada|oorspronkelijk|doorgestuurd)[^-]*(?:-{2,}|_{2,})?\s*$|^\s*begin forwarded message:\s*$`)
-	signOff   = regexp.MustCompile(`(?i)^\s*(?:(?:best|kind|warm|many)\s+(?:regards|wishes|thanks)|regards|cheers|yours(?:\s+\w+)?|sincerely|thanks|thank you|many thanks|mit freundlichen grüßen|viele grüße|freundliche grüße|beste grüße|liebe grüße|gruß|mfg|cordialement|bien à vous|salutations|saludos|un saludo|atentamente|cordiali saluti|saluti|cumprimentos|atenciosamente|com os melhores cumprimentos|met vriendelijke groet(?:en)?|groeten)\s*[,.!]?\s*$`)
-	machine   = regexp.MustCompile(`(?i)^\s*(?:sent from my |this (?:e-?mail|message) (?:and|is|may)|the information (?:contained )?in this|confidential|disclaimer|diese e-?mail|ce message|este (?:correo|mensaje|e-mail)|questo messaggio|please consider the environment|unsubscribe|you (?:are receiving|received) this|to unsubscribe|get outlook|von meinem .{0,20}gesendet|envoyé de mon|_{10,}|-{20,})`)
-	mailHead  = regexp.MustCompile(`(?i)^\s*\*?(from|von|de|da|van|sent|gesendet|envoyé|enviado|inviato|verzonden|date|datum|fecha|data|to|an|à|para|a|aan|cc|subject|betreff|objet|asunto|oggetto|assunto|onderwerp)\*?\s*:\s*(.*)$`)
+	quoteHead = lazily(`(?i)^\s*(?:on\b.{6,120}\bwrote|am\b.{6,120}\bschrieb.{0,60}|le\b.{6,120}\ba écrit|el\b.{6,120}\bescribió|il\b.{6,120}\bha scritto|em\b.{6,120}\bescreveu|op\b.{6,120}\bschreef.{0,60}|.{3,80}<[^>]+@[^>]+>\s*(?:wrote|schrieb|a écrit|escribió|ha scritto|escreveu|schreef))\s*:\s*$`)
+	divider   = lazily(`(?i)^\s*(?:-{2,}|_{5,}|={5,})\s*(original|forwarded|ursprüngliche|weitergeleitete|message d'origine|message transféré|mensaje original|mensaje reenviado|messaggio originale|messaggio inoltrato|mensagem original|mensagem encaminhada|oorspronkelijk|doorgestuurd)[^-]*(?:-{2,}|_{2,})?\s*$|^\s*begin forwarded message:\s*$`)
+	signOff   = lazily(`(?i)^\s*(?:(?:best|kind|warm|many)\s+(?:regards|wishes|thanks)|regards|cheers|yours(?:\s+\w+)?|sincerely|thanks|thank you|many thanks|mit freundlichen grüßen|viele grüße|freundliche grüße|beste grüße|liebe grüße|gruß|mfg|cordialement|bien à vous|salutations|saludos|un saludo|atentamente|cordiali saluti|saluti|cumprimentos|atenciosamente|com os melhores cumprimentos|met vriendelijke groet(?:en)?|groeten)\s*[,.!]?\s*$`)
+	machine   = lazily(`(?i)^\s*(?:sent from my |this (?:e-?mail|message) (?:and|is|may)|the information (?:contained )?in this|confidential|disclaimer|diese e-?mail|ce message|este (?:correo|mensaje|e-mail)|questo messaggio|please consider the environment|unsubscribe|you (?:are receiving|received) this|to unsubscribe|get outlook|von meinem .{0,20}gesendet|envoyé de mon|_{10,}|-{20,})`)
+	mailHead  = lazily(`(?i)^\s*\*?(from|von|de|da|van|sent|gesendet|envoyé|enviado|inviato|verzonden|date|datum|fecha|data|to|an|à|para|a|aan|cc|subject|betreff|objet|asunto|oggetto|assunto|onderwerp)\*?\s*:\s*(.*)$`)
 )
 
 // ReadBody cuts the text of a message.
@@ -39,19 +39,19 @@ func ReadBody(text string) Body {
 			continue
 		case line == "-- " || trimmed == "--":
 			return b
-		case machine.MatchString(line):
+		case machine().MatchString(line):
 			return b
-		case divider.MatchString(line):
+		case divider().MatchString(line):
 			forwarded := strings.Contains(strings.ToLower(line), "forward") || regexp.MustCompile(`(?i)weiterge|transfér|reenv|inoltr|encaminh|doorgest`).MatchString(line)
 			if forwarded {
 				b.Forwarded = readForwarded(lines[n+1:], n+1)
 			}
 			return b
-		case quoteHead.MatchString(line) || n+1 < len(lines) && len(trimmed) > 0 && !strings.HasSuffix(trimmed, ":") && quoteHead.MatchString(line+" "+strings.TrimSpace(lines[n+1])) && startsQuote(trimmed):
+		case quoteHead().MatchString(line) || n+1 < len(lines) && len(trimmed) > 0 && !strings.HasSuffix(trimmed, ":") && quoteHead().MatchString(line+" "+strings.TrimSpace(lines[n+1])) && startsQuote(trimmed):
 			return b
 		case headBlock(lines[n:]):
 			return b
-		case signOff.MatchString(line) && n > 0:
+		case signOff().MatchString(line) && n > 0:
 			if !moreBelow(lines[n+1:]) {
 				return b
 			}
@@ -77,7 +77,7 @@ func moreBelow([]string) bool { return false }
 func headBlock(lines []string) bool {
 	seen := 0
 	for _, l := range lines[:min(len(lines), 6)] {
-		m := mailHead.FindStringSubmatch(l)
+		m := mailHead().FindStringSubmatch(l)
 		if m == nil {
 			break
 		}
@@ -86,7 +86,7 @@ func headBlock(lines []string) bool {
 	if seen < 3 {
 		return false
 	}
-	m := mailHead.FindStringSubmatch(lines[0])
+	m := mailHead().FindStringSubmatch(lines[0])
 	first := strings.ToLower(m[1])
 	return first == "from" || first == "von" || first == "de" || first == "da" || first == "van"
 }
@@ -98,7 +98,7 @@ func readForwarded(lines []string, offset int) *Forwarded {
 		n++
 	}
 	for ; n < len(lines); n++ {
-		m := mailHead.FindStringSubmatch(strings.TrimPrefix(strings.TrimPrefix(lines[n], "> "), ">"))
+		m := mailHead().FindStringSubmatch(strings.TrimPrefix(strings.TrimPrefix(lines[n], "> "), ">"))
 		if m == nil {
 			break
 		}
@@ -122,11 +122,11 @@ func readForwarded(lines []string, offset int) *Forwarded {
 	return f
 }
 
-var prefixes = regexp.MustCompile(`(?i)^\s*(?:(?:re|aw|fw|fwd|wg|tr|rv|res|enc|antw|sv|vs|r|i)\s*(?:\[\d+\])?\s*:\s*|\[[^\]]{1,30}\]\s*)+`)
+var prefixes = lazily(`(?i)^\s*(?:(?:re|aw|fw|fwd|wg|tr|rv|res|enc|antw|sv|vs|r|i)\s*(?:\[\d+\])?\s*:\s*|\[[^\]]{1,30}\]\s*)+`)
 
 // Subject gives a subject without what replies and lists put before it.
 func Subject(text string) string {
-	return strings.TrimSpace(prefixes.ReplaceAllString(text, ""))
+	return strings.TrimSpace(prefixes().ReplaceAllString(text, ""))
 }
 
 // Message is one message of a thread, as it was read.

@@ -1,7 +1,6 @@
 package notice
 
 import (
-	"regexp"
 	"strconv"
 	"strings"
 	"unicode"
@@ -21,7 +20,7 @@ type token struct {
 
 // opaque are pieces whose numbers are no dates: addresses of mail and of the web,
 // telephone numbers, prices, versions, numbers of parts and orders, ratios.
-var opaque = regexp.MustCompile(`(?i)` + strings.Join([]string{
+var opaque = lazily(`(?i)` + strings.Join([]string{
 	`(?P<e>[\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)`,
 	`(?:https?://|www\.)\S*[^\s.,;)>]`,
 	`\+\d[\d ()/-]{6,}\d`,
@@ -38,7 +37,7 @@ var opaque = regexp.MustCompile(`(?i)` + strings.Join([]string{
 
 // notOpaque are what the patterns take for a number of something and is a date or a
 // time.
-var notOpaque = regexp.MustCompile(`(?i)^(?:\d{1,2}h\d{2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)-?\d+|\d{1,2}\s?m)$`)
+var notOpaque = lazily(`(?i)^(?:\d{1,2}h\d{2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)-?\d+|\d{1,2}\s?m)$`)
 
 // scan cuts a text into tokens.
 func scan(text string) []token {
@@ -47,8 +46,8 @@ func scan(text string) []token {
 	if !strings.ContainsAny(text, "0123456789@") && !strings.Contains(text, "://") && !strings.Contains(text, "www.") {
 		return scanPlain(nil, text, 0, len(text))
 	}
-	for _, m := range opaque.FindAllStringSubmatchIndex(text, -1) {
-		if m[0] < at || notOpaque.MatchString(strings.TrimSpace(text[m[0]:m[1]])) {
+	for _, m := range opaque().FindAllStringSubmatchIndex(text, -1) {
+		if m[0] < at || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) {
 			continue
 		}
 		out = scanPlain(out, text, at, m[0])

@@ -1,7 +1,6 @@
 package notice
 
 import (
-	"regexp"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -21,9 +20,9 @@ type unit struct {
 }
 
 var (
-	bullet    = regexp.MustCompile(`^\s*(?:[-–—•·▪◦‣*+]\s+|\(?[a-z]\)\s+|\d{1,2}\)\s+)`)
-	labelLine = regexp.MustCompile(`^\s*([\p{L}][\p{L}\d '’/.-]{0,28}?)\s*:\s+(\S.*)$`)
-	markdown  = regexp.MustCompile(`^\s{0,3}(#{1,6})\s+(.*?)\s*#*\s*$`)
+	bullet    = lazily(`^\s*(?:[-–—•·▪◦‣*+]\s+|\(?[a-z]\)\s+|\d{1,2}\)\s+)`)
+	labelLine = lazily(`^\s*([\p{L}][\p{L}\d '’/.-]{0,28}?)\s*:\s+(\S.*)$`)
+	markdown  = lazily(`^\s{0,3}(#{1,6})\s+(.*?)\s*#*\s*$`)
 )
 
 // unitsOf cuts lines into units: what was wrapped is joined, paragraphs are cut
@@ -52,7 +51,7 @@ func unitsOf(lines []Line) []unit {
 		case l.Level > 0:
 			flush()
 			out = append(out, unit{text: text, page: l.Page, line: l.Number, level: l.Level, struck: l.Struck})
-		case l.Item || l.Whole || bullet.MatchString(l.Text):
+		case l.Item || l.Whole || bullet().MatchString(l.Text):
 			flush()
 			para = append(para, l)
 			if l.Item || l.Whole {
@@ -73,15 +72,15 @@ func unitsOf(lines []Line) []unit {
 func goesOn(before, l Line) bool {
 	text := strings.TrimSpace(l.Text)
 	was := strings.TrimRightFunc(before.Text, unicode.IsSpace)
-	if labelLine.MatchString(l.Text) && isLabel(labelLine.FindStringSubmatch(l.Text)[1]) {
+	if labelLine().MatchString(l.Text) && isLabel(labelLine().FindStringSubmatch(l.Text)[1]) {
 		return false
 	}
 	full := utf8.RuneCountInString(was) >= 55
-	if words := strings.Fields(was); len(words) > 1 && smallWords[strings.ToLower(words[len(words)-1])] && !bullet.MatchString(l.Text) {
+	if words := strings.Fields(was); len(words) > 1 && smallWords[strings.ToLower(words[len(words)-1])] && !bullet().MatchString(l.Text) {
 		return true
 	}
 	indented := strings.HasPrefix(l.Text, "  ") || strings.HasPrefix(l.Text, "\t")
-	if bullet.MatchString(before.Text) {
+	if bullet().MatchString(before.Text) {
 		return indented || full && !startsWithDate(text)
 	}
 	first, _ := utf8.DecodeRuneInString(text)
@@ -116,8 +115,8 @@ func paragraph(lines []Line) []unit {
 		return nil
 	}
 	first := lines[0]
-	u := unit{page: first.Page, line: first.Number, item: first.Item || bullet.MatchString(first.Text), struck: first.Struck}
-	text := bullet.ReplaceAllString(first.Text, "")
+	u := unit{page: first.Page, line: first.Number, item: first.Item || bullet().MatchString(first.Text), struck: first.Struck}
+	text := bullet().ReplaceAllString(first.Text, "")
 	starts := []int{0}
 	for _, l := range lines[1:] {
 		text = strings.TrimRight(text, " \t")
@@ -134,7 +133,7 @@ func paragraph(lines []Line) []unit {
 		starts = append(starts, len(text))
 		text += next
 	}
-	if m := markdown.FindStringSubmatch(text); m != nil {
+	if m := markdown().FindStringSubmatch(text); m != nil {
 		u.level, u.text = len(m[1]), m[2]
 		return []unit{u}
 	}
@@ -226,7 +225,7 @@ func labelled(units []unit) []unit {
 		block, end := []Field(nil), n
 		for ; end < len(units); end++ {
 			u := units[end]
-			m := labelLine.FindStringSubmatch(u.text)
+			m := labelLine().FindStringSubmatch(u.text)
 			if m == nil || u.level > 0 || len(u.fields) > 0 || u.item && end == n && !isLabel(m[1]) {
 				break
 			}

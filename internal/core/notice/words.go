@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"regexp"
 	"strings"
 	"sync"
 )
@@ -115,3 +116,9 @@ var vagueDays = []string{"end of the month", "end of month", "beginning of the m
 
 // Nouns that begin the name of a place when a number, a letter or a name follows.
 var placeNouns = list(`berth room quay pier dock hall building office barn shed gate slip terminal wharf jetty lock floor kai liegeplatz raum halle gebäude büro steg quai poste salle bureau muelle sala edificio oficina molo banchina ormeggio ufficio cais armazém kade steiger zaal anchorage basin boathouse workshop warehouse station`)
+
+// lazily gives a pattern that is compiled when it is first needed: most runs of the
+// program read no text.
+func lazily(pattern string) func() *regexp.Regexp {
+	return sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(pattern) })
+}

@@ -27,6 +27,7 @@ const FileName = "almanach.yaml"
 // Definition is everything almanach.yaml may say.
 var Definition = []settings.Setting{
 	{Name: "zone", Doc: "The time zone of times that name none.", Example: "Europe/Lisbon"},
+	{Name: "present", Doc: "Take this time as the present, on a desk for trying things out. Leave it out for real work.", Example: "2026-03-02T08:00"},
 	{Name: "organizer", Doc: "The organizer of events with attendees, where the intake names none: many programs ignore attendees without one.", Example: `"Harbour office <harbour@tarn-haven.example>"`},
 	{Name: "length", Kind: settings.Length, Doc: "How long an event is that says no end, where the intake does not say it: for events jotted down, and for sources without an intake.", Example: "1h"},
 	{Name: "new_calendars", Doc: "A folder; a calendar that an intake names and the desk does not is made there. Without it such rows are held.", Example: "calendars"},
@@ -60,6 +61,7 @@ var Definition = []settings.Setting{
 type Desk struct {
 	Dir       string        // folder with almanach.yaml; "" when there is no desk
 	Zone      string        // "" when the desk names none
+	Present   string        // taken as the present; "" for what the clock says
 	Organizer string        // of events with attendees, where the intake names none
 	Length    time.Duration // of events without an end, where nothing else says it; 0 for none
 	Make      string        // folder in which calendars nobody named are made; "" for none
@@ -101,7 +103,7 @@ func open(dir string) (*Desk, []*fault.Fault) {
 		return nil, []*fault.Fault{fault.Newf("cannot be read: %w", fault.Bare(err)).At(fault.Place{File: path})}
 	}
 	f, faults := settings.Read(path, text, Definition)
-	d := &Desk{Dir: dir, Zone: f.Root.Text("zone"), Organizer: f.Root.Text("organizer"), Length: f.Root.Length("length"), Make: f.Root.Text("new_calendars"), specs: map[string]calendar.Spec{}}
+	d := &Desk{Dir: dir, Zone: f.Root.Text("zone"), Organizer: f.Root.Text("organizer"), Present: f.Root.Text("present"), Length: f.Root.Length("length"), Make: f.Root.Text("new_calendars"), specs: map[string]calendar.Spec{}}
 	if calendars := f.Root.Get("calendars"); calendars != nil {
 		for _, c := range calendars.Values {
 			spec := calendar.Spec{Name: c.Name, Made: true}

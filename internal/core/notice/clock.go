@@ -99,7 +99,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	if t.kind == 'w' {
 		if n, ok := numberWords[t.text]; ok && n >= 1 && n <= 12 {
 			end := i + 1
-			hours := r.word(end, hourWords)
+			hours := r.word(end, hourWords) && !r.word(end, lastingHours)
 			if hours {
 				end++
 			} else if !bare {
@@ -142,7 +142,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	case len(t.text) <= 2 && s.text == "h" && !s.gap && t.num < 25:
 		c.sure, end = t.num > 12 || t.text[0] == '0', i+2
 		c.bare = !c.sure
-	case len(t.text) <= 2 && t.num < 25 && r.word(i+1, hourWords) && s.gap && !r.lengthBefore(i):
+	case len(t.text) <= 2 && t.num < 25 && r.word(i+1, hourWords) && !r.word(i+1, lastingHours) && s.gap && !r.lengthBefore(i):
 		end, c.bare, c.sure = i+2, t.num < 13, t.num > 12 || t.text[0] == '0'
 		if m := r.tok(end); m.kind == 'n' && len(m.text) == 2 && m.num < 60 && m.gap && !r.is(end+1, '.') && r.month(end+1) == 0 { // 8 Uhr 30
 			c.minute, end = m.num, end+1
@@ -182,6 +182,10 @@ func (r *reader) dotted(i int) bool {
 	}
 	return r.word(i-1, atWords) || before.kind == '-' || r.word(i-1, rangeWords) || r.word(i-1, fromWords) || hourWords[after.text] || r.isHalf(i+3)
 }
+
+// lastingHours are words for how long something lasts, and not for an hour of the
+// day.
+var lastingHours = list(`hour hours hrs`)
 
 // lengthBefore tells whether a number of hours is how long something lasts.
 func (r *reader) lengthBefore(i int) bool {
@@ -487,7 +491,7 @@ func (r *reader) dateAt(i int) bool {
 // token behind it; 0 for none.
 func (r *reader) length(i int) (minutes, end int) {
 	at := i
-	led := r.word(at, list("for für pour durante per por voor lasting lasts takes dauer duration duration: dauert"))
+	led := r.word(at, list("for für pour durante per por voor lasting lasts last takes take dauer duration duration: dauert"))
 	if led {
 		at++
 		if r.is(at, ':') {
@@ -505,6 +509,9 @@ func (r *reader) length(i int) (minutes, end int) {
 			at++
 		}
 		return 30, at + 2
+	}
+	if !led && r.word(at-1, list("by um de di com met")) && r.word(at-2, list("postponed delayed later moved earlier verschoben delay late")) || !led && r.word(at-1, list("by")) {
+		return 0, 0
 	}
 	n := numberOf(r.tok(at))
 	if n <= 0 || n > 999 || r.is(at, 'n') && (len(r.tok(at).text) > 3 || r.tok(at).text[0] == '0') {

@@ -313,6 +313,13 @@ func order(a, b, year int, sign byte) day {
 // one, a week later.
 func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 	d.relative = true
+	if r.word(i-1, feasts) {
+		d.doubt = "is the name of a feast"
+	}
+	if n := r.tok(at); n.kind == 'n' && len(n.text) <= 2 && n.num >= 1 && n.num <= 31 && (r.word(at+1, atWords) || r.tok(at+1).text == "a" && (r.tok(at+2).text == "las" || r.tok(at+2).text == "la")) { // viernes 6 a las 10
+		d.relative, d.day = false, n.num
+		return d, at + 1
+	}
 	if r.word(at, nextWords) && r.word(at+1, weekWords) { // Friday next week
 		d.after = -1
 		return d, at + 2

@@ -99,6 +99,11 @@ var (
 // fields finds the title, the place and the people in what is left of a text.
 func (d *document) fields(e *Event, u unit, text string) {
 	text = d.people(e, text)
+	for _, p := range eachDay {
+		if i := strings.Index(strings.ToLower(text), p); i >= 0 && len(strings.ToLower(text)) == len(text) {
+			text = text[:i] + text[i+len(p):]
+		}
+	}
 	if d.set.Message && d.set.Subject != "" && !(u.item && meaningful(strings.ReplaceAll(text, "\x00", " "))) && (u.sentence || !titled(text)) {
 		e.Where = placeIn(text)
 		e.What = d.set.Subject
@@ -130,11 +135,11 @@ func (d *document) fields(e *Event, u unit, text string) {
 	// a place in brackets
 	text = brackets().ReplaceAllStringFunc(text, func(s string) string {
 		inner := strings.TrimSpace(strings.ReplaceAll(s[1:len(s)-1], "\x00", ""))
-		if e.Where == "" && placelike(inner) {
+		if e.Where == "" && placelike(inner) && !named(inner) {
 			e.Where = inner
 			return " "
 		}
-		if !meaningful(inner) {
+		if !meaningful(inner) || named(inner) && len(strings.Fields(inner)) == 1 {
 			return " "
 		}
 		return s
@@ -278,7 +283,7 @@ func placeIn(text string) string {
 	if m := nounPlace().FindString(text); m != "" {
 		return strings.ToUpper(m[:1]) + m[1:]
 	}
-	if m := atPlace().FindStringSubmatch(text); m != nil && len(strings.Fields(m[1])) <= 6 && !talk[strings.ToLower(strings.Fields(m[1])[0])] {
+	if m := atPlace().FindStringSubmatch(text); m != nil && !named(m[1]) && len(strings.Fields(m[1])) <= 6 && !talk[strings.ToLower(strings.Fields(m[1])[0])] {
 		place := tidy(m[1])
 		for _, stop := range []string{" for ", " with ", " on ", " and ", " from ", " to ", " will ", " is ", " are ", " between ", " until ", " because ", " would ", " works ", " if ", " at ", " as "} {
 			if i := strings.Index(place, stop); i > 0 {
@@ -290,6 +295,12 @@ func placeIn(text string) string {
 		}
 	}
 	return ""
+}
+
+// named tells whether a text begins with the name of a day or a month.
+func named(text string) bool {
+	first := strings.ToLower(strings.Trim(strings.Fields(text)[0], ".,"))
+	return weekdaysOf(first) != 0 || monthOf(first) != 0
 }
 
 func split(text string) (out []string) {
@@ -416,6 +427,10 @@ func (d *document) block(u unit) {
 			}
 		}
 	}
+	if d.letterHead(u) {
+		d.pass(whole, u.text, "the date of the letter")
+		return
+	}
 	text := when
 	for _, part := range []string{first, clockFirst} {
 		if part != "" {
@@ -483,6 +498,26 @@ func (d *document) block(u unit) {
 			}
 		}
 	}
+}
+
+// letterHead tells whether a block of labels is the head of a letter.
+func (d *document) letterHead(u unit) bool {
+	to, dated, more := false, false, false
+	for _, f := range u.fields {
+		switch label := strings.ToLower(strings.TrimSpace(f.Label)); label {
+		case "to", "an", "à", "from", "von", "de", "da", "cc", "para", "aan":
+			r := &reader{text: f.Value, toks: scan(f.Value)}
+			to = to || !r.hasDate() && !justTime(f.Value)
+		case "date", "datum", "fecha", "data":
+			dated = true
+		default:
+			switch labelOf(label) {
+			case "time", "where", "start", "end", "length", "when":
+				more = true
+			}
+		}
+	}
+	return to && dated && !more
 }
 
 // justTime tells whether a value is a time of day and no day.

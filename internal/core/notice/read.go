@@ -391,6 +391,10 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			continue // the time of such a day
 		}
 		if s.kind != 'd' {
+			if s.kind == 't' && endsWith(r.before(s.from), insteadOf) {
+				why = append(why, "what is not to be, or no longer")
+				continue
+			}
 			if s.kind == 't' && d.deadline(r, s) {
 				why = append(why, "a deadline")
 				due = s.to
@@ -405,6 +409,16 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		}
 		reason := ""
 		before := r.before(s.from)
+		if endsWith(before, insteadOf) && !(endsWith(before, []string{"was"}) && len(spans) == 1) {
+			why = append(why, "what is not to be, or no longer")
+			continue
+		}
+		if d.set.Message && !d.set.Stated.IsZero() && !s.dates.days[0].relative {
+			if days, f := d.resolve(s.dates); f == nil && len(days) > 0 && cmpLast(days).Before(d.today()) {
+				why = append(why, "it lies before the day on which this was written")
+				continue
+			}
+		}
 		for _, v := range vetoes {
 			if reason == "" && s.from > 0 && endsWith(before, v.words) {
 				reason = v.why
@@ -439,6 +453,15 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		return nil, why // only the time of what was passed over is left
 	}
 	return kept, why
+}
+
+// cmpLast gives the last of some days.
+func cmpLast(days []resolved) time.Time {
+	t := days[len(days)-1].first
+	if last := days[len(days)-1].last; last.After(t) {
+		t = last
+	}
+	return t
 }
 
 // dateline tells whether a text is a place and a day, as letters begin or end with.
@@ -744,7 +767,7 @@ func cancels(text string) bool {
 
 // events makes the events of a unit's groups.
 func (d *document) events(u unit, r *reader, groups []group) {
-	groups = r.stays(groups)
+	groups = r.moved(r.stays(groups))
 	parts := d.titles(u, r, groups)
 	timed, untimed := 0, 0
 	for _, g := range groups {
@@ -757,8 +780,14 @@ func (d *document) events(u unit, r *reader, groups []group) {
 	for n := range groups {
 		g := &groups[n]
 		switch {
-		case g.inherits && !r.ownWords(groups, n):
+		case g.inherits && !r.ownWords(groups, n), g.inherits && d.set.Message && u.sentence, n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || d.set.Message && u.sentence):
 			g.doubt = "names several times for one day"
+		case r.either(groups):
+			g.doubt = "names several of which one is meant"
+		case g.times == nil && !g.allDay && r.partOnly(g):
+			g.doubt = "says only a part of the day"
+		case phraseIn(u.text, ifNeeded) != "" && n == len(groups)-1:
+			g.doubt = "is only there if it is needed"
 		case g.times == nil && !g.allDay && timed > 0 && !d.set.Message:
 			g.doubt = "has no time of its own, and the text says one for another day"
 		}
@@ -767,6 +796,43 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		base.Reading = append(base.Reading, r.reading(g)...)
 		d.timed(base, u, r, g)
 	}
+}
+
+// either tells whether a word for "or" stands between groups.
+func (r *reader) either(groups []group) bool {
+	for n := 1; n < len(groups); n++ {
+		for i := groups[n-1].to; i < groups[n].from; i++ {
+			if t := r.tok(i).text; t == "or" || t == "oder" || t == "ou" || t == "of" && r.dutch() {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// partOnly tells whether a part of the day stands beside a day that has no time.
+func (r *reader) partOnly(g *group) bool {
+	n := g.to
+	for r.word(n, list("in the am des du de la della at")) {
+		n++
+	}
+	t := r.tok(n)
+	return t.kind == 'w' && t.text != "middag" && (morningWords[t.text] && t.text != "mañana" || afternoonWords[t.text] || eveningWords[t.text]) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && n == g.to && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
+}
+
+// moved keeps of what is moved the day to which it is.
+func (r *reader) moved(groups []group) []group {
+	if len(groups) < 2 || phraseIn(r.text, movedWords) == "" {
+		return groups
+	}
+	last := len(groups) - 1
+	if r.word(groups[last].from-1, list("from von de du da dal van")) { // moved to Thursday from Tuesday
+		return groups[:1]
+	}
+	if groups[last].dates == nil || groups[last].inherits {
+		return groups
+	}
+	return groups[last:]
 }
 
 // stays makes one group of an arrival and a departure.
@@ -885,7 +951,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		}
 	case g.times != nil && g.times.or:
 		return fault.Newf("names several times of which one is meant").Do("say which one it is")
-	case g.times != nil && g.times.window && g.minutes > 0:
+	case g.times != nil && g.times.window && (g.minutes > 0 || d.set.Message && phraseIn(text, []string{"closed", "blocked", "shut", "gesperrt", "geschlossen", "fermé", "cerrado", "chiuso", "fechado", "dicht"}) == ""):
 		return fault.Newf("says a window within which it is, and not when it begins").Do("say when it begins")
 	case g.times != nil && g.times.open:
 		if g.minutes == 0 && phraseIn(text, []string{"from", "von", "ab", "de", "desde", "dalle", "das", "vanaf", "à partir"}) != "" && phraseIn(text, openWords) != "" {

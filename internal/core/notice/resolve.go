@@ -77,6 +77,14 @@ func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
 	if x.relative {
 		return d.relative(x, after)
 	}
+	if x.month == 0 { // a day of this month or the next
+		for _, t := range []time.Time{d.today(), d.today().AddDate(0, 1, 1-d.today().Day())} {
+			if exists(t.Year(), int(t.Month()), x.day) && !midnight(t.Year(), int(t.Month()), x.day).Before(d.today()) && x.weekdays&(1<<weekdayOf(t.Year(), int(t.Month()), x.day)) != 0 {
+				return midnight(t.Year(), int(t.Month()), x.day), nil
+			}
+		}
+		return time.Time{}, fault.Newf("is no day of this month or the next").Do("write the date in full")
+	}
 	if x.twoWays {
 		switch d.order {
 		case 2:

@@ -20,9 +20,10 @@ type unit struct {
 }
 
 var (
-	bullet    = lazily(`^\s*(?:[-–—•·▪◦‣*+]\s+|\(?[a-z]\)\s+|\d{1,2}\)\s+)`)
-	labelLine = lazily(`^\s*([\p{L}][\p{L}\d '’/.-]{0,28}?)\s*:\s+(\S.*)$`)
-	markdown  = lazily(`^\s{0,3}(#{1,6})\s+(.*?)\s*#*\s*$`)
+	bullet     = lazily(`^\s*(?:[-–—•·▪◦‣*+]\s+|\(?[a-z]\)\s+|\d{1,2}\)\s+)`)
+	enumerated = lazily(`^\s*\d{1,2}\.\s+(\S.*)$`)
+	labelLine  = lazily(`^\s*([\p{L}][\p{L}\d '’/.-]{0,28}?)\s*:\s+(\S.*)$`)
+	markdown   = lazily(`^\s{0,3}(#{1,6})\s+(.*?)\s*#*\s*$`)
 )
 
 // unitsOf cuts lines into units: what was wrapped is joined, paragraphs are cut
@@ -76,7 +77,7 @@ func goesOn(before, l Line) bool {
 		return false
 	}
 	full := utf8.RuneCountInString(was) >= 55
-	if words := strings.Fields(was); len(words) > 1 && smallWords[strings.ToLower(words[len(words)-1])] && !bullet().MatchString(l.Text) {
+	if words := strings.Fields(was); len(words) > 1 && smallWords[words[len(words)-1]] && !bullet().MatchString(l.Text) {
 		return true
 	}
 	indented := strings.HasPrefix(l.Text, "  ") || strings.HasPrefix(l.Text, "\t")
@@ -117,6 +118,10 @@ func paragraph(lines []Line) []unit {
 	first := lines[0]
 	u := unit{page: first.Page, line: first.Number, item: first.Item || bullet().MatchString(first.Text), struck: first.Struck}
 	text := bullet().ReplaceAllString(first.Text, "")
+	if m := enumerated().FindStringSubmatch(text); m != nil && counted(m[1]) { // 1. Lamp check
+		text = m[1]
+		u.item = true
+	}
 	starts := []int{0}
 	for _, l := range lines[1:] {
 		text = strings.TrimRight(text, " \t")
@@ -162,6 +167,16 @@ func paragraph(lines []Line) []unit {
 	return out
 }
 
+// counted tells whether what stands behind "1." is an item of a list, and not the
+// rest of a date.
+func counted(rest string) bool {
+	first, _ := utf8.DecodeRuneInString(rest)
+	if unicode.IsDigit(first) {
+		return startsWithDate(rest)
+	}
+	return unicode.IsUpper(first) && !isMonthWord(rest)
+}
+
 // plain takes the signs of emphasis out of a text.
 func plain(text string) string {
 	return strings.NewReplacer("**", "", "__", "", "~~", "", "`", "", "\u00a0", " ", "\u202f", " ", "\u00ad", "", "\u200b", "").Replace(text)
@@ -194,6 +209,9 @@ func sentences(text string) []int {
 		word := strings.ToLower(text[start:i])
 		if c == '.' {
 			digits := word != "" && strings.Trim(word, "0123456789") == ""
+			if !digits && strings.Trim(word, "0123456789.") == "" && len(word) > 2 { // 03.03. Blood donation
+				continue
+			}
 			if abbreviations[word] || digits && len(word) <= 2 && !unicode.IsUpper(next) || digits && len(word) <= 2 && (isMonthWord(rest)) || !unicode.IsUpper(next) && !unicode.IsDigit(next) && next != '"' && next != '(' {
 				continue
 			}

@@ -87,10 +87,23 @@ var vetoes = []struct {
 	why   string
 	words []string
 }{
-	{"when the text was made", []string{"printed", "last changed", "last updated", "last modified", "last edited", "updated", "issued", "published", "released on", "revised", "created on", "generated", "as of", "as at", "dated", "date of issue", "posted", "posted on", "written", "status:", "stand:", "stand", "gedruckt", "erstellt", "aktualisiert", "imprimé le", "mis à jour", "publié le", "édité le", "fait à", "impreso", "actualizado", "publicado", "stampato", "aggiornato", "pubblicato", "impresso", "atualizado", "afgedrukt", "bijgewerkt", "copyright", "©", "(c)", "in force since", "valid", "in force", "gültig", "valable", "en vigor", "valido", "geldig", "replaces", "replaces the notice of", "supersedes", "version of", "notice of", "letter of", "your message of", "your letter of", "your mail of", "your email of", "minutes of", "approved on", "approved", "signed", "founded in", "since", "established", "seit"}},
+	{"when the text was made", []string{"printed", "last changed", "last updated", "last modified", "last edited", "updated", "issued", "published", "released on", "revised", "created on", "generated", "as of", "as at", "dated", "date of issue", "posted", "posted on", "written", "status:", "stand:", "stand", "gedruckt", "erstellt", "aktualisiert", "imprimé le", "mis à jour", "publié le", "édité le", "fait à", "impreso", "actualizado", "publicado", "stampato", "aggiornato", "pubblicato", "impresso", "atualizado", "afgedrukt", "bijgewerkt", "copyright", "©", "(c)", "in force since", "valid", "in force", "gültig", "valable", "en vigor", "valido", "geldig", "replaces", "replaces the notice of", "supersedes", "version of", "notice of", "letter of", "your message of", "your letter of", "your mail of", "your email of", "minutes of", "plan of", "list of", "report of", "order of", "mail of", "email of", "week of", "week commencing", "w/c", "week beginning", "woche vom", "woche ab", "semaine du", "semana del", "settimana del", "semana de", "week van", "approved on", "approved", "signed", "founded in", "since", "established", "seit"}},
 	{"a deadline", []string{"by", "before", "no later than", "not later than", "at the latest", "latest", "deadline", "deadline is", "due by", "bookings close", "registration closes", "closing date", "apply by", "reply by", "rsvp", "rsvp by", "respond by", "register by", "book by", "ends registration", "bis spätestens", "spätestens", "vor dem", "anmeldeschluss", "avant le", "au plus tard", "date limite", "antes del", "antes de", "a más tardar", "prima del", "entro il", "entro", "até", "antes do", "prazo", "vóór", "uiterlijk", "expires", "expires on", "expiry", "valid until", "valid to", "valid till", "gültig bis", "let me know until", "answer by"}},
 	{"when something opens or begins again, which is no event", []string{"reopens", "reopen", "re-opens", "reopens on", "reopening", "reopening on", "will reopen", "open again", "opens again", "resumes", "resume", "resumes on", "back in service", "back to normal", "back on", "bookings open", "booking opens", "registration opens", "available from", "valid from", "gültig ab", "wieder geöffnet", "wieder offen", "rouvre", "réouverture", "reabre", "reapertura", "riapre", "riapertura", "reabertura", "heropent"}},
 }
+
+// What stands before a day or a time that is no longer the one, or is none at all.
+var insteadOf = []string{"instead of", "rather than", "statt", "anstatt", "au lieu de", "plutôt que", "en lugar de", "en vez de", "invece di", "invece del", "invece delle", "em vez de", "in plaats van", "previously", "formerly", "originally", "was", "not at", "not on", "do not come", "don't come", "not before", "nicht am", "nicht um", "pas le", "pas à"}
+
+// Feasts whose names have a weekday in them.
+var feasts = list(`good easter ash maundy shrove palm black whit cyber holy boxing`)
+
+// Words of what is only there if need be.
+var ifNeeded = []string{"if needed", "if necessary", "if required", "as a reserve", "reserve date", "alternative date", "rain date", "falls nötig", "bei bedarf", "si nécessaire", "si es necesario", "se necessario", "se necessário", "indien nodig", "ersatztermin"}
+
+var movedWords = []string{"moved", "postponed", "rescheduled", "brought forward", "changed", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "aplazada", "spostato", "spostata", "adiado", "adiada", "verplaatst", "verzet"}
+
+var eachDay = []string{"each day", "every day", "daily", "täglich", "jeweils", "chaque jour", "cada día", "ogni giorno", "cada dia", "dagelijks"}
 
 // What is a deadline beside some words, and an event otherwise: bookings close, a
 // report is due; a road closes, a ship is due.

@@ -139,6 +139,8 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		c.sure = t.text[0] == '0' || t.num > 12
 	case len(t.text) == 4 && t.num%100 < 60 && t.num < 2460 && (r.word(i+1, hourWords) || r.word(i-1, atWords) && !(t.num >= 1900 && t.num < 2100) || (r.tok(i+1).text == "utc" || r.tok(i+1).text == "z" || r.tok(i+1).text == "lt")):
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
+	case len(t.text) == 4 && r.military(i):
+		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
 	case len(t.text) <= 2 && s.text == "h" && !s.gap && t.num < 25:
 		c.sure, end = t.num > 12 || t.text[0] == '0', i+2
 		c.bare = !c.sure
@@ -168,6 +170,26 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		return r.quarters(c, end)
 	}
 	return c, end
+}
+
+// military tells whether a number of four digits is a time: it begins with 0, or
+// stands beside another such number that is none of a year.
+func (r *reader) military(i int) bool {
+	time := func(t token) bool {
+		return t.kind == 'n' && len(t.text) == 4 && t.num%100 < 60 && t.num <= 2400
+	}
+	if !time(r.tok(i)) || r.is(i+1, '.') && r.is(i+2, 'n') || r.is(i-1, '.') && !r.tok(i).gap || r.is(i-1, '/') || r.is(i+1, '/') {
+		return false
+	}
+	early := func(t token) bool { return t.text[0] == '0' || t.num < 1900 }
+	joined := func(n int) bool { return r.is(n, '-') || r.word(n, rangeWords) || r.word(n, andWords) }
+	switch {
+	case joined(i+1) && time(r.tok(i+2)):
+		return early(r.tok(i)) || early(r.tok(i+2))
+	case joined(i-1) && time(r.tok(i-2)):
+		return early(r.tok(i)) || early(r.tok(i-2))
+	}
+	return r.tok(i).text[0] == '0'
 }
 
 // dotted tells whether a number with a full stop inside can be a time: a word

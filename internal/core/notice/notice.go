@@ -139,7 +139,8 @@ type document struct {
 
 	headings []string // by level
 	day      *heading // a day that stands alone in a line
-	lengths  []int    // said without a time, in minutes
+	above    *dayAbove
+	lengths  []int // said without a time, in minutes
 }
 
 // heading is a day that stands alone in a line: it is the day of the times below

@@ -68,12 +68,49 @@ func (d *document) unit(u unit) {
 		d.endDay()
 	}
 	if !hasDate && groups[0].dates == nil && !d.set.Message {
-		if d.vagueDay(u) {
+		switch {
+		case d.vagueDay(u):
 			return
+		case d.above != nil && groups[0].from == 0 && (!u.gap || d.above.bare):
+			d.below(u, r, groups)
+		default:
+			d.pass(u, u.text, "a time without a day")
 		}
-		return // a time of day without a day is no event of a notice
+		return
 	}
+	before := len(d.out.Events)
 	d.events(u, r, groups)
+	d.above = nil
+	if last := groups[len(groups)-1]; hasDate && len(last.dates.days) == 1 && last.dates.until == nil && len(groups) == 1 {
+		d.above = &dayAbove{dates: *last.dates, bare: last.times == nil && !last.allDay, from: before, to: len(d.out.Events), unit: u}
+	}
+}
+
+// dayAbove is the day of the line above: a line that begins with a time is of it.
+type dayAbove struct {
+	dates    dates
+	bare     bool // no time stood beside it
+	from, to int  // the events that were made of it
+	unit     unit
+}
+
+// below reads a line that begins with a time, below a line with a day. A day that had
+// no time was only the heading of it.
+func (d *document) below(u unit, r *reader, groups []group) {
+	above := d.above
+	if above.bare && above.to > above.from && above.to <= len(d.out.Events) {
+		d.out.Events = slices.Delete(d.out.Events, above.from, above.to)
+		d.pass(above.unit, above.unit.text, "the day of what stands below it")
+		above.to = above.from
+	}
+	for i := range groups {
+		groups[i].dates = &above.dates
+	}
+	from := len(d.out.Events)
+	d.events(u, r, groups)
+	for i := range d.out.Events[from:] {
+		d.out.Events[from+i].note("the day is that of the line above")
+	}
 }
 
 // context takes from a unit what holds for those below it: a month, a year, a day
@@ -301,6 +338,17 @@ func (r *reader) spelledOut(i int, d dates) bool {
 func (r *reader) onlySigns(from, to int) bool {
 	for i := from; i < to; i++ {
 		if k := r.tok(i).kind; k != ',' && k != ':' && k != '-' && k != '|' {
+			return false
+		}
+	}
+	return true
+}
+
+// onlyDayWords tells whether only signs and words that lead to a day stand between
+// two tokens.
+func (r *reader) onlyDayWords(from, to int) bool {
+	for i := from; i < to; i++ {
+		if !r.onlySigns(i, i+1) && !r.word(i, dayLinks) && !r.word(i, list("dia día tag dag jour giorno day")) {
 			return false
 		}
 	}
@@ -616,7 +664,7 @@ func grouped(r *reader, spans []span) (out []group) {
 		switch s.kind {
 		case 'd':
 			switch {
-			case g != nil && g.dates != nil && g.times == nil && r.onlySigns(g.to, s.from) && len(g.dates.days) == 1 && len(s.dates.days) == 1 && g.dates.until == nil && s.dates.until == nil && g.dates.days[0].relative != s.dates.days[0].relative:
+			case g != nil && g.dates != nil && g.times == nil && r.onlyDayWords(g.to, s.from) && len(g.dates.days) == 1 && len(s.dates.days) == 1 && g.dates.until == nil && s.dates.until == nil && g.dates.days[0].relative != s.dates.days[0].relative:
 				// tomorrow, Thursday 5 March: one day said twice
 				one := s.dates
 				if s.dates.days[0].relative {
@@ -706,18 +754,22 @@ func (r *reader) ownWords(groups []group, n int) bool {
 func (r *reader) unread(g *group) bool {
 	for i := range r.toks {
 		t := r.tok(i)
+		if t.kind == 'n' && len(t.text) == 4 && t.text[0] == '0' && t.num%100 < 60 && t.num < 2400 && !r.inside(g, i) {
+			return true
+		}
 		if t.kind != 'n' || len(t.text) > 2 || t.num > 24 || !(r.word(i-1, untilWords) || r.word(i-1, list("at um às alle dalle om ore from von ab"))) {
 			continue
 		}
-		inside := false
-		for _, s := range g.spans {
-			inside = inside || i >= s[0] && i < s[1]
-		}
-		if !inside && i >= g.from-2 && i <= g.to+3 {
+		if !r.inside(g, i) && i >= g.from-2 && i <= g.to+3 {
 			return true
 		}
 	}
 	return false
+}
+
+// inside tells whether a token is of what was read.
+func (r *reader) inside(g *group, i int) bool {
+	return slices.ContainsFunc(g.spans, func(s [2]int) bool { return i >= s[0] && i < s[1] })
 }
 
 // vague tells whether the time of a group is said only roughly. What is rough about
@@ -782,6 +834,8 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		switch {
 		case g.inherits && !r.ownWords(groups, n), g.inherits && d.set.Message && u.sentence, n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || d.set.Message && u.sentence):
 			g.doubt = "names several times for one day"
+		case n+1 < len(groups) && r.sideBySide(groups[n], groups[n+1]), n > 0 && r.sideBySide(groups[n-1], groups[n]):
+			g.doubt = "has two days side by side: from the first to the second, or each by itself?"
 		case r.either(groups):
 			g.doubt = "names several of which one is meant"
 		case g.times == nil && !g.allDay && r.partOnly(g):
@@ -796,6 +850,12 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		base.Reading = append(base.Reading, r.reading(g)...)
 		d.timed(base, u, r, g)
 	}
+}
+
+// sideBySide tells whether two days stand in one line with nothing but space between
+// them, as in the columns of a table.
+func (r *reader) sideBySide(a, b group) bool {
+	return a.dates != nil && b.dates != nil && !b.inherits && a.to <= b.from && strings.TrimSpace(r.text[r.tok(a.to-1).to:r.tok(b.from).from]) == ""
 }
 
 // either tells whether a word for "or" stands between groups.

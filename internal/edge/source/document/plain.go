@@ -106,6 +106,12 @@ func PlainParts(text string) (out []Part) {
 			n = end - 1
 			continue
 		}
+		if end, t := spacedTable(lines, n); end > n {
+			t.Page = page
+			out = append(out, Part{Table: t})
+			n = end - 1
+			continue
+		}
 		l := notice.Line{Text: line, Page: page, Number: n + 1}
 		if n+1 < len(lines) && underset.MatchString(lines[n+1]) && strings.TrimSpace(line) != "" && len(strings.TrimSpace(lines[n+1])) >= 3 && utf8.RuneCountInString(strings.TrimSpace(line)) < 90 && !strings.Contains(line, "|") {
 			l.Level = 1
@@ -119,6 +125,39 @@ func PlainParts(text string) (out []Part) {
 		out = append(out, Part{Line: l})
 	}
 	return out
+}
+
+var wideGap = regexp.MustCompile(`\s{2,}|\t+`)
+
+// spacedTable reads a table whose columns are kept apart by spaces: a header without
+// figures, and at least two rows of as many cells.
+func spacedTable(lines []string, at int) (end int, t *Table) {
+	split := func(n int) []string {
+		if n >= len(lines) || strings.TrimSpace(lines[n]) == "" {
+			return nil
+		}
+		return wideGap.Split(strings.TrimSpace(lines[n]), -1)
+	}
+	header := split(at)
+	if len(header) < 3 || strings.ContainsAny(lines[at], "0123456789") {
+		return at, nil
+	}
+	t = &Table{Line: at + 1}
+	for end = at; ; end++ {
+		cells := split(end)
+		if len(cells) != len(header) {
+			break
+		}
+		row := make([]table.Cell, len(cells))
+		for i, c := range cells {
+			row[i] = Text(c)
+		}
+		t.Rows, t.Lines = append(t.Rows, row), append(t.Lines, end+1)
+	}
+	if len(t.Rows) < 3 || split(end) != nil { // a row that does not fit: it is no table that can be read
+		return at, nil
+	}
+	return end, t
 }
 
 // barTable reads a table drawn with bars: a header, a line of dashes, rows.

@@ -157,12 +157,20 @@ func occurrences(ctx context.Context, cal calendar.Backend, spec calendar.Spec, 
 			bad(fault.Of(err))
 		}
 	}
+	return occurrencesOf(ctx, objects, cal.Zones(), spec, r, found, bad)
+}
+
+// occurrencesOf is occurrences for objects that are read already.
+func occurrencesOf(ctx context.Context, objects []*ical.Object, zones ical.Zones, spec calendar.Spec, r Range, found func(*recur.Series, []recur.Occurrence), bad func(*fault.Fault)) error {
 	var in []recur.Occurrence
 	for n, o := range objects { // once all zones are known
 		if n%1024 == 0 && ctx.Err() != nil {
 			return ctx.Err()
 		}
-		s, err := recur.Read(o.Raws, cal.Zones())
+		if recur.Outside(o.Raws, r.Window()) {
+			continue
+		}
+		s, err := recur.Read(o.Raws, zones)
 		in = in[:0]
 		expand := s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
 		if err == nil {

@@ -54,7 +54,8 @@ type opened struct {
 	calendar.Backend
 	spec    calendar.Spec
 	holding *plan.Holding
-	written bool // since it was read
+	objects []*ical.Object // as they were read
+	written bool           // since then
 }
 
 func (l *load) close() {
@@ -470,7 +471,7 @@ func (c *opened) read(ctx context.Context, target bool) ([]*fault.Fault, error) 
 			warnings = append(warnings, fault.Of(err))
 		}
 	}
-	c.holding, c.written = plan.NewHolding(c.spec.Name, target, c.Zones(), objects), false
+	c.holding, c.objects, c.written = plan.NewHolding(c.spec.Name, target, c.Zones(), objects), objects, false
 	return warnings, nil
 }
 

@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -68,16 +70,30 @@ func Reconcile(ctx context.Context, office *Office, req LoadRequest, from, to st
 	}
 	defer l.close()
 	out := &Reconciliation{Intake: l.in.Name, Sources: l.report.Sources, Calendars: l.report.Calendars, Zone: l.report.Zone}
-	rows, spans := l.mapAll()
-	if out.Range, err = l.reconcileRange(from, to, spans); err != nil {
-		return nil, err
-	}
 	r := reconciler{load: l, out: out, byID: map[placedID]*calendarEvent{}}
-	if err := r.readCalendar(ctx); err != nil {
+	out.Faults = append(out.Faults, l.report.Warnings...)
+	if from != "" || to != "" { // what lies outside of the range need not be kept
+		if out.Range, err = l.reconcileRange(from, to, nil); err != nil {
+			return nil, err
+		}
+		if err := r.readCalendar(ctx); err != nil {
+			return nil, err
+		}
+	}
+	rows, spans, err := r.mapAll(ctx)
+	if err != nil {
 		return nil, err
 	}
-	for _, row := range rows {
-		r.row(row)
+	if from == "" && to == "" {
+		if out.Range, err = l.reconcileRange(from, to, spans); err != nil {
+			return nil, err
+		}
+		if err := r.readCalendar(ctx); err != nil {
+			return nil, err
+		}
+	}
+	for i := range rows {
+		r.row(&rows[i])
 	}
 	r.held()
 	r.rest()
@@ -101,31 +117,83 @@ func (e *calendarEvent) alike() string {
 	return strconv.Itoa(int(e.place)) + reconcile.Alike(&e.view.Event)
 }
 
-func (l *load) mapAll() (rows []mappedRow, spans []event.Span) {
-	mapper := l.batch.Mapping.Mapper()
-	for i := range l.batch.Rows {
-		fate, id := l.batch.Fate(i)
-		if fate != intake.WantedRow {
-			continue
-		}
+// mapAll maps every wanted row, side by side, and keeps those that matter: all, or,
+// where the range is known, those that are in it on either side. It gives the spans
+// of all where the range is not known.
+func (r *reconciler) mapAll(ctx context.Context) (rows []mappedRow, spans []event.Span, err error) {
+	type part struct {
+		rows    []mappedRow
+		spans   []event.Span
+		held    map[int]*fault.Fault
+		outside []int
+	}
+	const size = 2048
+	n := len(r.batch.Rows)
+	parts := make([]part, (n+size-1)/size)
+	next := make(chan int, len(parts))
+	for i := range parts {
+		next <- i
+	}
+	close(next)
+	known := r.out.Range.To > 0
+	workers(min(runtime.GOMAXPROCS(0), max(1, len(parts))), func() {
+		mapper := r.batch.Mapping.Mapper()
 		var w intake.Wanted
-		if f := l.batch.Map(mapper, i, &w); f != nil {
-			l.batch.Hold(i, f)
-			continue
+		for p := range next {
+			if ctx.Err() != nil {
+				return
+			}
+			out := &parts[p]
+			for i := p * size; i < min((p+1)*size, n); i++ {
+				fate, id := r.batch.Fate(i)
+				if fate != intake.WantedRow {
+					continue
+				}
+				if f := r.batch.Map(mapper, i, &w); f != nil {
+					if out.held == nil {
+						out.held = map[int]*fault.Fault{}
+					}
+					out.held[i] = f
+					continue
+				}
+				if !w.Cancel && !mapper.InPeriod(w.Event.When) {
+					out.outside = append(out.outside, i)
+					continue
+				}
+				switch {
+				case !known && !w.Cancel:
+					out.spans = append(out.spans, w.Event.When)
+				case known && !r.met(i, id) && (w.Cancel || !r.wantedIn(w.Event.When)):
+					continue
+				}
+				out.rows = append(out.rows, mappedRow{i, id, w})
+				w = intake.Wanted{}
+			}
 		}
-		rows = append(rows, mappedRow{i, id, w})
-		if !w.Cancel {
-			spans = append(spans, w.Event.When)
+	})()
+	if ctx.Err() != nil {
+		return nil, nil, ctx.Err()
+	}
+	for _, p := range parts {
+		rows, spans = append(rows, p.rows...), append(spans, p.spans...)
+		for _, i := range slices.Sorted(maps.Keys(p.held)) {
+			r.batch.Hold(i, p.held[i])
+		}
+		for _, i := range p.outside {
+			r.batch.Leave(i, intake.OutsidePeriod)
 		}
 	}
-	rows = slices.DeleteFunc(rows, func(r mappedRow) bool {
-		outside := !r.wanted.Cancel && !l.batch.Mapping.InPeriod(r.wanted.Event.When)
-		if outside {
-			l.batch.Leave(r.index, intake.OutsidePeriod)
+	return rows, spans, nil
+}
+
+// met tells whether the calendar has an event of a row in the range.
+func (r *reconciler) met(i int, id identity.ID) bool {
+	for _, place := range r.placesOf(i) {
+		if r.byID[placedID{place, id}] != nil || r.byID[placedID{place, identity.Copy(id, r.calendars[place].spec.Name)}] != nil {
+			return true
 		}
-		return outside
-	})
-	return rows, spans
+	}
+	return false
 }
 
 func (l *load) reconcileRange(from, to string, spans []event.Span) (Range, error) {
@@ -167,7 +235,7 @@ func (r *reconciler) readCalendar(ctx context.Context) error {
 		if !c.holding.Target {
 			continue
 		}
-		err := occurrences(ctx, c.Backend, c.spec, r.out.Range, func(s *recur.Series, found []recur.Occurrence) {
+		err := occurrencesOf(ctx, c.objects, c.Zones(), c.spec, r.out.Range, func(s *recur.Series, found []recur.Occurrence) {
 			r.event(int32(n), s, found)
 		}, func(f *fault.Fault) { r.out.Faults = append(r.out.Faults, f) })
 		if err != nil {
@@ -199,13 +267,13 @@ func (r *reconciler) event(place int32, s *recur.Series, found []recur.Occurrenc
 
 // row settles one wanted row that is in the range on either side, in each of
 // its calendars.
-func (r *reconciler) row(m mappedRow) {
+func (r *reconciler) row(m *mappedRow) {
 	for _, place := range r.placesOf(m.index) {
 		r.placedRow(m, place)
 	}
 }
 
-func (r *reconciler) placedRow(m mappedRow, place int32) {
+func (r *reconciler) placedRow(m *mappedRow, place int32) {
 	c := r.calendars[place]
 	current := r.byID[placedID{place, m.id}]
 	if current == nil {
@@ -262,6 +330,9 @@ func (r *reconciler) placedRow(m mappedRow, place int32) {
 
 // wantedIn tells whether a wanted event takes place in the range.
 func (r *reconciler) wantedIn(s event.Span) bool {
+	if s.Rule == "" && len(s.Extra) == 0 && len(s.Except) == 0 {
+		return r.out.Range.Window().Overlaps(s)
+	}
 	found := false
 	probe, err := recur.Read([][]byte{plan.Probe(s)}, r.office.Zones.Find)
 	if err == nil {

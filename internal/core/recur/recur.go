@@ -29,6 +29,9 @@ type Window struct {
 	View     *zone.Zone
 }
 
+// Overlaps tells whether a span that does not repeat lies in the window.
+func (w Window) Overlaps(s event.Span) bool { return w.overlaps(s) }
+
 // overlaps tells whether a span lies in the window, as RFC 4791 §9.9 has it:
 // what has no length is in it from its first instant on.
 func (w Window) overlaps(s event.Span) bool {

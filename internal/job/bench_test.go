@@ -10,12 +10,14 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
+	"almanach/internal/core/ical"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/match"
 	"almanach/internal/core/plan"
@@ -236,4 +238,28 @@ event:
 		}
 		workers.Wait()
 	}, func() { read() })
+}
+
+// BenchmarkExtractSeries takes a month out of 2,000 series.
+func BenchmarkExtractSeries(b *testing.B) {
+	dir := b.TempDir()
+	var text strings.Builder
+	text.WriteString(ical.Prologue)
+	for i := range 2000 {
+		fmt.Fprintf(&text, "BEGIN:VEVENT\r\nUID:s%d\r\nDTSTAMP:20260101T000000Z\r\nDTSTART;TZID=Europe/Lisbon:202601%02dT%02d1500\r\nDTEND;TZID=Europe/Lisbon:202601%02dT%02d5500\r\nRRULE:FREQ=%s;UNTIL=20261231T235959Z\r\nSUMMARY:Ferry %d\r\nEND:VEVENT\r\n", i, 1+i%9, i%10, 1+i%9, i%10, []string{"DAILY", "WEEKLY"}[i%2], i)
+	}
+	text.WriteString(ical.Epilogue)
+	path := filepath.Join(dir, "s.ics")
+	require.NoError(b, os.WriteFile(path, []byte(text.String()), 0o600))
+	zones, err := zone.NewBook(nil)
+	require.NoError(b, err)
+	office := &Office{Desk: &desk.Desk{}, Zones: zones, Now: time.Date(2026, 6, 1, 8, 0, 0, 0, time.UTC), Zone: "Europe/Lisbon"}
+	r, f := office.ParseSpan("june 2026")
+	require.Nil(b, f)
+	b.ReportAllocs()
+	for b.Loop() {
+		x, err := ExtractCalendars(b.Context(), office, []string{path}, r)
+		require.NoError(b, err)
+		require.Greater(b, len(x.Rows), 30000)
+	}
 }

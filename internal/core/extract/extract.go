@@ -3,7 +3,8 @@
 package extract
 
 import (
-	"sort"
+	"cmp"
+	"slices"
 	"strings"
 	"time"
 
@@ -70,20 +71,25 @@ func (r *Row) Begins() int64 { return r.at }
 // Sort puts rows in the order of their starts, all-day events first on their
 // day, then by title, calendar and UID, so that the order is always the same.
 func Sort(rows []Row) {
-	sort.SliceStable(rows, func(i, j int) bool {
+	order := make([]int32, len(rows)) // rows are large, so their numbers are sorted
+	for i := range order {
+		order[i] = int32(i)
+	}
+	slices.SortFunc(order, func(i, j int32) int {
 		a, b := &rows[i], &rows[j]
 		switch {
 		case a.at != b.at:
-			return a.at < b.at
+			return cmp.Compare(a.at, b.at)
 		case a.AllDay != b.AllDay:
-			return a.AllDay
-		case a.Title != b.Title:
-			return a.Title < b.Title
-		case a.Calendar != b.Calendar:
-			return a.Calendar < b.Calendar
+			return map[bool]int{true: -1, false: 1}[a.AllDay]
 		}
-		return a.UID < b.UID
+		return cmp.Or(strings.Compare(a.Title, b.Title), strings.Compare(a.Calendar, b.Calendar), strings.Compare(a.UID, b.UID), cmp.Compare(i, j))
 	})
+	sorted := make([]Row, len(rows))
+	for to, from := range order {
+		sorted[to] = rows[from]
+	}
+	copy(rows, sorted)
 }
 
 // Columns are the names under which a row's values can be asked for.

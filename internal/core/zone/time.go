@@ -1,7 +1,7 @@
 package zone
 
 import (
-	"fmt"
+	"strconv"
 	"time"
 )
 
@@ -110,8 +110,8 @@ func (t Time) RFC3339() string {
 		return c.Format("2006-01-02T15:04:05Z")
 	case Local:
 		at, _ := t.Zone.Instant(t.Wall)
-		offset := int(t.Wall - at)
-		return c.Format("2006-01-02T15:04:05") + FormatOffset(offset, ":")
+		var buf [32]byte
+		return string(appendOffset(c.AppendFormat(buf[:0], "2006-01-02T15:04:05"), int(t.Wall-at), ":"))
 	}
 	return ""
 }
@@ -119,13 +119,28 @@ func (t Time) RFC3339() string {
 // FormatOffset writes seconds east of Greenwich as +hh:mm with the given
 // separator, and with seconds only where there are some.
 func FormatOffset(seconds int, sep string) string {
-	sign := "+"
+	var buf [16]byte
+	return string(appendOffset(buf[:0], seconds, sep))
+}
+
+func appendOffset(dst []byte, seconds int, sep string) []byte {
+	sign := byte('+')
 	if seconds < 0 {
-		sign, seconds = "-", -seconds
+		sign, seconds = '-', -seconds
 	}
-	s := fmt.Sprintf("%s%02d%s%02d", sign, seconds/3600, sep, seconds/60%60)
+	two := func(n int) {
+		if n < 10 {
+			dst = append(dst, '0')
+		}
+		dst = strconv.AppendInt(dst, int64(n), 10)
+	}
+	dst = append(dst, sign)
+	two(seconds / 3600)
+	dst = append(dst, sep...)
+	two(seconds / 60 % 60)
 	if seconds%60 != 0 {
-		s += fmt.Sprintf("%s%02d", sep, seconds%60)
+		dst = append(dst, sep...)
+		two(seconds % 60)
 	}
-	return s
+	return dst
 }

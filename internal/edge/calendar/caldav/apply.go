@@ -26,8 +26,8 @@ func (c *Calendar) Apply(ctx context.Context, edits []calendar.Edit) ([]calendar
 	for range min(workers, len(edits)) {
 		writers.Go(func() {
 			for i := range next {
-				if href := a.write(ctx, i); href != "" {
-					written <- readable{i, href}
+				if w := a.write(ctx, i); w.href != "" {
+					written <- readable{i, w}
 				}
 			}
 		})
@@ -65,22 +65,31 @@ type applying struct {
 
 	done, failed int   // guarded by the calendar's mutex, as is stop
 	stop         error // why the calendar takes no more
+
+	faithful bool // what was read back so far stands as it was sent
 }
 
 // readable is an edit after which something stands there.
 type readable struct {
 	edit int
-	href string
+	wrote
 }
 
-// write does one edit, and gives the path of what stands there since, if any.
-func (a *applying) write(ctx context.Context, i int) (href string) {
+// wrote is what a write sent and was answered.
+type wrote struct {
+	href string
+	etag string // of the answer; "" where it has none
+	body []byte
+}
+
+// write does one edit, and gives what stands there since, if anything does.
+func (a *applying) write(ctx context.Context, i int) (w wrote) {
 	a.mu.Lock()
 	err := a.stop
 	a.mu.Unlock()
 	if err == nil {
 		if err = a.spend(ctx); err == nil {
-			href, err = a.one(ctx, a.edits[i])
+			w, err = a.one(ctx, a.edits[i])
 		}
 	}
 	a.mu.Lock()
@@ -98,28 +107,51 @@ func (a *applying) write(ctx context.Context, i int) (href string) {
 		a.progress(a.done, len(a.edits), a.failed)
 	}
 	if err != nil || len(a.edits[i].New) == 0 {
-		return ""
+		return wrote{}
 	}
-	return href
+	return w
 }
 
-// readBack asks what stands there after the writes, some at a time.
+// readBack asks what stands there after the writes, some at a time. A strong ETag in
+// the answer to a write says that it stands as it was sent (RFC 4791 §5.3.4). Some
+// servers say so and change it, so that is believed only of one that was true to it
+// in the first of a run's writes.
 func (a *applying) readBack(ctx context.Context, written <-chan readable) error {
 	var some []readable
 	var failed error
+	first := true
 	for more := true; more; {
 		var r readable
 		if r, more = <-written; more {
+			if !first && a.faithful && strong(r.etag) {
+				a.believe(r)
+				continue
+			}
 			some = append(some, r)
 		}
 		if len(some) == batch || !more && len(some) > 0 {
+			if first {
+				a.faithful = len(some) == batch
+			}
 			if err := a.readSome(ctx, some); err != nil && failed == nil {
 				failed = err
 			}
-			some = some[:0]
+			some, first = some[:0], false
 		}
 	}
 	return failed
+}
+
+func strong(etag string) bool { return etag != "" && !strings.HasPrefix(etag, "W/") }
+
+// believe takes an event for what was sent.
+func (a *applying) believe(r readable) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.known.Items[r.href] = item{r.etag, string(r.body)}
+	delete(a.known.Marks, r.href)
+	e := a.edits[r.edit]
+	a.results[r.edit].Held = &ical.Object{UID: e.UID(), Raws: e.New, File: pathBase(r.href)}
 }
 
 func (a *applying) readSome(ctx context.Context, some []readable) error {
@@ -138,6 +170,9 @@ func (a *applying) readSome(ctx context.Context, some []readable) error {
 			a.results[r.edit].Err = a.fault("took the event %s and does not give it back", fault.Shorten(a.edits[r.edit].UID(), 80)).Do("load again").FromOutside()
 			continue
 		}
+		if it := a.known.Items[r.href]; it.ETag != r.etag || it.Data != string(r.body) {
+			a.faithful = false
+		}
 		for _, raw := range doc.TimeZones {
 			_ = a.zones.Define(raw) // what stands there means what it is read as
 		}
@@ -150,8 +185,8 @@ func (a *applying) readSome(ctx context.Context, some []readable) error {
 	return nil
 }
 
-// one does one edit, and gives the path of its resource.
-func (c *Calendar) one(ctx context.Context, e calendar.Edit) (string, error) {
+// one does one edit, and gives what was written.
+func (c *Calendar) one(ctx context.Context, e calendar.Edit) (wrote, error) {
 	r := request{header: map[string]string{}}
 	var body bytes.Buffer
 	switch {
@@ -162,16 +197,16 @@ func (c *Calendar) one(ctx context.Context, e calendar.Edit) (string, error) {
 		err := (&ical.Document{}).Write(&body, []ical.ObjectEdit{ical.ObjectEdit(e)}, c.zones)
 		c.mu.Unlock()
 		if err != nil {
-			return "", err
+			return wrote{}, err
 		}
 	default:
 		there := c.byObject[e.Old]
 		if there == nil {
-			return "", c.changed()
+			return wrote{}, c.changed()
 		}
 		r.method, r.href = http.MethodPut, there.href
 		if err := c.condition(ctx, &r, there); err != nil {
-			return "", err
+			return wrote{}, err
 		}
 		if len(e.New) == 0 && len(there.doc.Objects) == 1 {
 			r.method = http.MethodDelete
@@ -181,20 +216,20 @@ func (c *Calendar) one(ctx context.Context, e calendar.Edit) (string, error) {
 		err := there.doc.Write(&body, []ical.ObjectEdit{ical.ObjectEdit(e)}, c.zones)
 		c.mu.Unlock()
 		if err != nil {
-			return "", err
+			return wrote{}, err
 		}
 	}
 	if r.method == http.MethodPut {
 		r.body = body.Bytes()
 		r.header["Content-Type"] = "text/calendar; charset=utf-8"
 	}
-	err := c.put(ctx, r, e)
+	etag, err := c.put(ctx, r, e)
 	if err == nil && r.method == http.MethodDelete {
 		c.mu.Lock()
 		c.known.forget(r.href)
 		c.mu.Unlock()
 	}
-	return r.href, err
+	return wrote{r.href, etag, r.body}, err
 }
 
 // condition makes a write conditional on what was read. Where the server gives
@@ -225,27 +260,27 @@ func (c *Calendar) changed() *fault.Fault {
 
 // put sends a PUT or a DELETE. One whose answer was lost is settled by
 // looking at what stands there; it is only sent again where it did nothing.
-func (c *Calendar) put(ctx context.Context, r request, e calendar.Edit) error {
+func (c *Calendar) put(ctx context.Context, r request, e calendar.Edit) (etag string, err error) {
 	for n := 1; ; n++ {
 		a, err := c.send(ctx, r, true)
 		if err == nil {
-			return c.judge(a, r, e)
+			return a.header.Get("ETag"), c.judge(a, r, e)
 		}
 		if !errors.Is(err, errLost) || ctx.Err() != nil {
-			return err
+			return "", err
 		}
 		there, readErr := c.send(ctx, request{method: http.MethodGet, href: r.href}, false)
 		if readErr != nil {
-			return readErr
+			return "", readErr
 		}
 		stands := there.status == http.StatusOK
 		switch {
 		case r.method == http.MethodDelete && !stands:
-			return nil
+			return "", nil
 		case r.method == http.MethodPut && stands && landed(r.body, there.body):
-			return nil
+			return "", nil
 		case n == patience:
-			return err
+			return "", err
 		}
 	}
 }

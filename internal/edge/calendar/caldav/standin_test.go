@@ -361,3 +361,39 @@ func TestCertificate(t *testing.T) {
 	_, err = Open(calendar.Spec{Server: calendar.Server{URL: h.URL, Cert: dir + "/ca.pem"}}, book)
 	require.ErrorContains(t, err, "holds no certificate with its key")
 }
+
+// The strong ETag of an answer is believed of a server that was true to it, so that
+// not everything need be read back; of one that changes what it is given it is not.
+func TestBelieved(t *testing.T) {
+	for name, c := range map[string]struct {
+		faults standin.Faults
+		reads  int
+	}{
+		"as it was sent":        {standin.Faults{}, 1},
+		"in another order":      {standin.Faults{Reorder: true}, 3},
+		"stripped":              {standin.Faults{StripX: true}, 3},
+		"no ETag after a write": {standin.Faults{NoPutETag: true}, 3},
+		"weak ones":             {standin.Faults{WeakETag: true}, 3},
+	} {
+		t.Run(name, func(t *testing.T) {
+			s, base := serve(t, c.faults)
+			require.NoError(t, s.Make("c"))
+			server, cache := calendar.Server{URL: base + "c", User: "clerk", Password: secret.Place{Env: "TIDE"}}, t.TempDir()
+			calendar := open(t, server, cache)
+			results, err := calendar.Apply(t.Context(), calls(250))
+			require.NoError(t, err)
+			for i, r := range results {
+				require.NoError(t, r.Err)
+				require.Contains(t, string(r.Held.Raws[0]), fmt.Sprintf("SUMMARY:Call %d\r\n", i))
+			}
+			assert.Equal(t, 250+c.reads, s.Requests())
+			n := 0
+			for o, err := range open(t, server, cache).Entries(t.Context()) { // what is remembered is what stands there
+				require.NoError(t, err)
+				require.NotEmpty(t, o.UID)
+				n++
+			}
+			assert.Equal(t, 250, n)
+		})
+	}
+}

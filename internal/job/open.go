@@ -286,6 +286,9 @@ func (l *load) running(r source.Reader) {
 		identity = "messages"
 	}
 	l.apart = identity != "" || l.req.Source != nil
+	if l.req.OfDesk || l.in.Name != intake.NameFromFile(l.req.File) { // it has a name of its own, and may share its messages with another
+		identity = ""
+	}
 	l.in, l.req.Match = l.in.OfText(identity), false
 	l.report.Running, l.report.Passed = true, r.About().Passed
 }

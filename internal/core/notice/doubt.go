@@ -1,0 +1,108 @@
+package notice
+
+import (
+	"almanach/internal/core/fault"
+)
+
+// unread tells whether a number stands behind a word that leads to a time, and was
+// not read.
+func (r *reader) unread(g *group) bool {
+	for i := range r.toks {
+		t := r.tok(i)
+		if t.kind == 'n' && len(t.text) == 4 && t.text[0] == '0' && t.num%100 < 60 && t.num < 2400 && !r.inside(g, i) {
+			return true
+		}
+		if t.kind != 'n' || len(t.text) > 2 || t.num > 24 || !(r.word(i-1, untilWords) || r.word(i-1, list("at um às alle dalle om ore from von ab"))) {
+			continue
+		}
+		if !r.inside(g, i) && i >= g.from-2 && i <= g.to+3 {
+			return true
+		}
+	}
+	return false
+}
+
+// vague tells whether the time of a group is said only roughly. What is rough about
+// a length is no matter.
+func (r *reader) vague(g *group) bool {
+	for i := max(0, g.from-3); i < min(len(r.toks), g.to+2); i++ {
+		t := r.tok(i)
+		if t.text == "noonish" || t.text == "ish" {
+			return true
+		}
+		if t.kind != 'w' || !vagueWord[t.text] && !(t.text == "sobre" && r.tok(i+1).text == "las") && !(t.text == "por" && r.tok(i+1).text == "volta") {
+			continue
+		}
+		n := i + 1
+		for r.is(n, '.') || r.tok(n).text == "de" || r.tok(n).text == "the" {
+			n++
+		}
+		if _, end := r.length(n); end > 0 {
+			continue
+		}
+		if n < g.to {
+			return true
+		}
+	}
+	return false
+}
+
+// either tells whether a word for "or" stands between groups.
+func (r *reader) either(groups []group) bool {
+	for n := 1; n < len(groups); n++ {
+		for i := groups[n-1].to; i < groups[n].from; i++ {
+			if t := r.tok(i).text; t == "or" || t == "oder" || t == "ou" || t == "of" && r.dutch() {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// partOnly tells whether a part of the day stands beside a day that has no time.
+func (r *reader) partOnly(g *group) bool {
+	n := g.to
+	for r.word(n, list("in the am des du de la della at")) {
+		n++
+	}
+	t := r.tok(n)
+	return t.kind == 'w' && t.text != "middag" && (morningWords[t.text] && t.text != "mañana" || afternoonWords[t.text] || eveningWords[t.text]) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && n == g.to && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
+}
+
+// doubts says why a time that can be read is not to be loaded.
+func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
+	text := u.text
+	switch {
+	case g.doubt != "":
+		return fault.Newf("%s", g.doubt).Do("write each day, with its time, into a line of its own")
+	case r.unread(g):
+		return fault.Newf("holds a number that may be a time, and is not understood").Do("write the time as 14:30")
+	case g.dates != nil && (g.dates.every || phraseIn(text, []string{"every", "weekly", "monthly", "fortnightly", "jeden", "wöchentlich", "chaque semaine", "cada semana", "ogni settimana", "elke week", "every other"}) != "" && g.dates.days[0].relative):
+		return fault.Newf("repeats, and a text cannot say on which days for certain").Do("write its days, or load it from a sheet with repeat:")
+	case g.dates != nil && g.dates.days[0].relative && g.dates.days[0].weekdays != 0 && !g.dates.days[0].next && g.dates.days[0].after == 0 && (r.word(g.from-1, nextWords) || r.word(g.from-1, lastWords)):
+		return fault.Newf("says which %s in a way that cannot be told", r.tok(g.from).text).Do("write the date itself")
+	case g.dates != nil && g.dates.window:
+		return fault.Newf("says days between which it is, and not which of them").Do("say the day")
+	case g.dates != nil && g.dates.ends && g.times == nil:
+		return fault.Newf("has no beginning: it says only until when").Do("give its first day")
+	case g.dates != nil && g.dates.open || phraseIn(text, openWords) != "":
+		if g.dates != nil && g.dates.until == nil && (g.times == nil || g.times.until == nil || phraseIn(text, openWords) != "") {
+			return fault.Newf("has no end: it is open-ended").Do("give its last day")
+		}
+	case g.times != nil && g.times.or:
+		return fault.Newf("names several times of which one is meant").Do("say which one it is")
+	case g.times != nil && g.times.window && (g.minutes > 0 || d.set.Message && phraseIn(text, []string{"closed", "blocked", "shut", "gesperrt", "geschlossen", "fermé", "cerrado", "chiuso", "fechado", "dicht"}) == ""):
+		return fault.Newf("says a window within which it is, and not when it begins").Do("say when it begins")
+	case g.times != nil && g.times.open:
+		if g.minutes == 0 && phraseIn(text, []string{"from", "von", "ab", "de", "desde", "dalle", "das", "vanaf", "à partir"}) != "" && phraseIn(text, openWords) != "" {
+			return fault.Newf("has no end: it is open-ended").Do("give its end")
+		}
+	}
+	if r.vague(g) {
+		return fault.Newf("says its time only roughly").Do("say the time")
+	}
+	if phraseIn(text, []string{"tbc", "to be confirmed", "provisional", "tentative", "tentatively", "if the weather allows", "weather permitting", "to be announced", "time to follow", "tba"}) != "" && (phraseIn(text, []string{"to be announced", "tba", "time to follow"}) != "" || phraseIn(text, []string{"tbc", "to be confirmed"}) != "" && g.times == nil) {
+		return fault.Newf("is not settled: the text says that it is still to be told").Do("wait for it, or say it")
+	}
+	return nil
+}

@@ -1,0 +1,234 @@
+package notice
+
+import (
+	"slices"
+	"strings"
+	"time"
+	"unicode"
+)
+
+// veto takes away the days that are none of an event, and says why.
+func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []string) {
+	minutes := phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
+	due := 0
+	for n, s := range spans {
+		if minutes && s.kind == 'd' {
+			why = append(why, "the day of what is reported")
+			continue
+		}
+		if n > 0 && s.kind != 'd' && len(why) > 0 && len(kept) == 0 && r.onlyLinks(spans[n-1].to, s.from) {
+			continue // the time of such a day
+		}
+		if s.kind != 'd' {
+			if s.kind == 't' && endsWith(r.before(s.from), insteadOf) {
+				why = append(why, "what is not to be, or no longer")
+				continue
+			}
+			if s.kind == 't' && d.deadline(r, s) {
+				why = append(why, "a deadline")
+				due = s.to
+				continue
+			}
+			kept = append(kept, s)
+			continue
+		}
+		if due > 0 && r.onlyLinks(due, s.from) { // by 7 a.m. on 20 March
+			due = 0
+			continue
+		}
+		reason := ""
+		before := r.before(s.from)
+		if endsWith(before, insteadOf) && !(endsWith(before, []string{"was"}) && len(spans) == 1) {
+			why = append(why, "what is not to be, or no longer")
+			continue
+		}
+		if d.set.Message && !d.set.Stated.IsZero() && !s.dates.days[0].relative {
+			if days, f := d.resolve(s.dates); f == nil && len(days) > 0 && cmpLast(days).Before(d.today()) {
+				why = append(why, "it lies before the day on which this was written")
+				continue
+			}
+		}
+		for _, v := range vetoes {
+			if reason == "" && s.from > 0 && endsWith(before, v.words) {
+				reason = v.why
+			}
+		}
+		for _, c := range chancy {
+			if reason == "" && endsWith(before, c.words) && phraseIn(r.text, c.with) != "" {
+				reason = c.why
+			}
+		}
+		if reason == "" && (u.sentence || d.set.Message) && d.past(r, s, before) {
+			reason = "it is told of the past"
+		}
+		if reason == "" && phraseIn(r.text, []string{"please reply", "please answer", "let us know by", "reply until", "deadline"}) != "" && endsWith(before, []string{"until", "by", "deadline:", "deadline"}) {
+			reason = "a deadline"
+		}
+		if reason == "" && len(spans) == 1 && !u.item && r.dateline(s) {
+			if days, f := d.resolve(s.dates); f == nil && !days[0].first.After(d.today()) {
+				reason = "the date of the letter"
+			}
+		}
+		if reason == "" && strings.HasPrefix(strings.ToLower(r.text), "on ") && strings.HasSuffix(strings.TrimSpace(r.text), "wrote:") {
+			reason = "the head of a quotation"
+		}
+		if reason != "" {
+			why = append(why, reason)
+			continue
+		}
+		kept = append(kept, s)
+	}
+	if len(kept) > 0 && !slices.ContainsFunc(kept, func(s span) bool { return s.kind == 'd' }) && len(why) > 0 {
+		return nil, why // only the time of what was passed over is left
+	}
+	return kept, why
+}
+
+// cmpLast gives the last of some days.
+func cmpLast(days []resolved) time.Time {
+	t := days[len(days)-1].first
+	if last := days[len(days)-1].last; last.After(t) {
+		t = last
+	}
+	return t
+}
+
+// dateline tells whether a text is a place and a day, as letters begin or end with.
+func (r *reader) dateline(s span) bool {
+	words := 0
+	for i := range s.from {
+		if t := r.tok(i); t.kind == 'w' && !r.word(i, dayLinks) {
+			words++
+		}
+	}
+	first := strings.TrimSpace(r.text)
+	return s.to >= len(r.toks)-1 && words >= 1 && words <= 3 && strings.Contains(r.text[:r.tok(s.from).from], ",") && unicode.IsUpper([]rune(first)[0])
+}
+
+// deadline tells whether a time is one by which something is to be done.
+func (d *document) deadline(r *reader, s span) bool {
+	before := r.before(s.from)
+	return endsWith(before, []string{"by", "no later than", "not later than", "at the latest by", "before", "spätestens", "deadline"}) && len(s.times.list) == 1 && s.times.until == nil
+}
+
+// before gives the words in front of a token.
+func (r *reader) before(i int) string {
+	if i == 0 {
+		return ""
+	}
+	return strings.ToLower(r.text[:r.tok(i).from])
+}
+
+func (r *reader) onlyLinks(from, to int) bool {
+	for i := from; i < to; i++ {
+		if k := r.tok(i).kind; k == 'w' && !r.word(i, atWords) && !r.word(i, dayLinks) {
+			return false
+		}
+	}
+	return true
+}
+
+// endsWith tells whether a text ends with one of some phrases, whatever small
+// words and signs stand behind it.
+func endsWith(text string, phrases []string) bool {
+	text = strings.TrimRight(text, " :,(-–")
+	for {
+		short := text
+		for _, small := range []string{" on", " the", " le", " den", " am", " el", " il", " lo", " em", " op", " of", " del", " de", " du", " vom", " at", " is", " has been", " until", " till", " for", " der", " ist", " est", " war", " wird", " es", " è", " é"} {
+			if s, ok := strings.CutSuffix(text, small); ok && !slices.ContainsFunc(phrases, func(p string) bool { return strings.HasSuffix(text, p) && strings.HasSuffix(p, small) }) {
+				if small == " until" || small == " till" || small == " for" {
+					continue
+				}
+				short = strings.TrimRight(s, " :,(")
+				break
+			}
+		}
+		if short == text {
+			break
+		}
+		text = short
+	}
+	for _, p := range phrases {
+		if rest, ok := strings.CutSuffix(text, p); ok && (rest == "" || !isLetterBefore(rest)) {
+			return true
+		}
+	}
+	return false
+}
+
+func isLetterBefore(s string) bool {
+	r := []rune(s)
+	return unicode.IsLetter(r[len(r)-1]) || unicode.IsDigit(r[len(r)-1])
+}
+
+// past tells whether a day is told of: it lies before today and the words are of
+// what was.
+func (d *document) past(r *reader, s span, before string) bool {
+	if r.word(s.from-1, lastWords) || r.word(s.from, pastWords) {
+		return true
+	}
+	told := r.boarded()
+	if phraseIn(r.text, []string{"moved", "postponed", "rescheduled", "brought forward", "put back", "changed to"}) != "" {
+		return false
+	}
+	for _, p := range toldPast {
+		told = told || phraseIn(before, []string{p}) != ""
+	}
+	if !told {
+		return false
+	}
+	e := Event{}
+	days, f := d.resolve(s.dates)
+	if f != nil || len(days) == 0 {
+		return false
+	}
+	e.Start = days[0].first
+	return !e.Start.After(d.today())
+}
+
+// boarded tells whether a verb of a text tells of the past.
+func (r *reader) boarded() bool {
+	for i := range r.toks {
+		if r.word(i, list("boarded left came went docked berthed moored sailed met called spoke signed delivered checked inspected visited started began")) && !r.word(i-1, list("be been to is are not will")) {
+			return true
+		}
+	}
+	return false
+}
+
+// today gives the stated day, or the present, as a day.
+func (d *document) today() time.Time {
+	t := d.set.Stated
+	if t.IsZero() {
+		t = d.set.Present
+	}
+	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, time.UTC)
+}
+
+// phraseIn gives the first of some phrases that stands in a text as words of its
+// own.
+func phraseIn(text string, phrases []string) string {
+	lower := strings.ToLower(text)
+	for _, p := range phrases {
+		for at := 0; ; {
+			i := strings.Index(lower[at:], p)
+			if i < 0 {
+				break
+			}
+			i += at
+			end := i + len(p)
+			if (i == 0 || !isLetterBefore(lower[:i])) && (end == len(lower) || !startsWithLetter(lower[end:])) {
+				return p
+			}
+			at = end
+		}
+	}
+	return ""
+}
+
+func startsWithLetter(s string) bool {
+	for _, r := range s {
+		return unicode.IsLetter(r) || unicode.IsDigit(r)
+	}
+	return false
+}

@@ -31,13 +31,14 @@ type Field struct{ Label, Value string }
 // Settings are what a text does not say by itself. In the zero Settings nothing
 // is stated: "tomorrow" cannot be told.
 type Settings struct {
-	Stated  time.Time // the day from which "tomorrow" counts, in its writer's offset; zero for none
-	Present time.Time // today
-	Year    int       // of dates without one, where the text does not say it; 0 for the nearest to Stated or Present
-	Order   int       // of day and month in 05/03: 1 day first, 2 month first, 0 unknown
-	Message bool      // a person wrote it to another: hours from 1 to 6 are the afternoon's
-	Next    string    // what "next Friday" said on a Tuesday means: coming, following, "" for: to be asked
-	Subject string    // what the text is about, where an event has no title of its own
+	Stated  time.Time   // the day from which "tomorrow" counts, in its writer's offset; zero for none
+	Present time.Time   // today
+	Year    int         // of dates without one, where the text does not say it; 0 for the nearest to Stated or Present
+	Order   int         // of day and month in 05/03: 1 day first, 2 month first, 0 unknown
+	Message bool        // a person wrote it to another: hours from 1 to 6 are the afternoon's
+	Next    string      // what "next Friday" said on a Tuesday means: coming, following, "" for: to be asked
+	Stop    func() bool // asked now and then; true ends the reading. Nil never does
+	Subject string      // what the text is about, where an event has no title of its own
 }
 
 // Part is what some of the words of a text became.
@@ -116,7 +117,12 @@ func Read(lines []Line, set Settings) Found {
 	d := &document{set: set}
 	d.learn(lines)
 	for _, u := range unitsOf(lines) {
-		d.unit(u)
+		if set.Stop != nil && set.Stop() {
+			break
+		}
+		for _, piece := range u.pieces() {
+			d.unit(piece)
+		}
 	}
 	d.endDay()
 	if len(d.lengths) == 1 {

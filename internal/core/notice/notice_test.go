@@ -205,3 +205,15 @@ func FuzzRead(f *testing.F) {
 		Settle([]Message{{Sent: monday, Found: found}, {Sent: monday, Found: found, Reply: true}})
 	})
 }
+
+// A text without an end is read in pieces, and takes no time without an end.
+func TestLong(t *testing.T) {
+	for _, text := range []string{strings.Repeat("5 March 10:00 and ", 2000), strings.Repeat("at ", 10000), strings.Repeat("berth harbour ", 3000)} {
+		began := time.Now()
+		Read(linesOf(text), Settings{Present: monday, Stated: monday, Message: true})
+		assert.Less(t, time.Since(began), 20*time.Second)
+	}
+	asked := 0
+	f := Read(linesOf(strings.Repeat("5 March 2026: Dredging\n", 100)), Settings{Present: monday, Stop: func() bool { asked++; return asked > 10 }})
+	assert.Len(t, f.Events, 10)
+}

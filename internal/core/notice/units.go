@@ -235,6 +235,36 @@ func isMonthWord(rest string) bool {
 	return r.month(0) > 0
 }
 
+// longest is the longest unit that is read in one, in bytes. No sentence is as long;
+// a text without an end would take for ever.
+const longest = 2000
+
+// pieces cuts a unit that is too long, at spaces.
+func (u unit) pieces() []unit {
+	if len(u.text) <= longest || len(u.fields) > 0 {
+		for i, f := range u.fields {
+			if len(f.Value) > longest {
+				u.fields[i].Value = strings.ToValidUTF8(f.Value[:longest], "")
+			}
+		}
+		return []unit{u}
+	}
+	var out []unit
+	for text := u.text; text != ""; {
+		end := min(longest, len(text))
+		if end < len(text) {
+			if i := strings.LastIndexByte(text[:end], ' '); i > 0 {
+				end = i
+			}
+		}
+		piece := u
+		piece.text, piece.sentence = strings.ToValidUTF8(strings.TrimSpace(text[:end]), ""), true
+		out = append(out, piece)
+		text = text[end:]
+	}
+	return out
+}
+
 // labelled brings blocks of labels together: lines of "label: value" that follow
 // each other and say a day.
 func labelled(units []unit) []unit {

@@ -89,7 +89,10 @@ func (b *book) Open(i int) (sheet.Raw, error) {
 	if b.asTables {
 		return &cells{from: &table.Origin{File: b.o.Name, Sheet: b.Sheets()[i].Name}, table: b.tables[i], format: b.doc.Format, notes: b.doc.Notes}, nil
 	}
-	found := notice.Read(b.doc.lines(b.o.Text.Read != "text"), notice.Settings{Present: b.o.Text.Present, Year: b.o.Text.Year, Order: b.o.Text.Order, Next: b.o.Text.Next})
+	found := notice.Read(b.doc.lines(b.o.Text.Read != "text"), notice.Settings{Present: b.o.Text.Present, Year: b.o.Text.Year, Order: b.o.Text.Order, Next: b.o.Text.Next, Stop: b.o.Budget.Done})
+	if err := b.o.Budget.Check(); err != nil {
+		return nil, err
+	}
 	rows := NewRows(b.doc.Format, b.o)
 	rows.Notes = b.doc.Notes
 	from := &table.Origin{File: b.o.Name}

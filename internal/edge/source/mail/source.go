@@ -115,7 +115,10 @@ func Book(list []*Message, o sheet.Options, end func() error) sheet.Book {
 	if end == nil {
 		end = func() error { return nil }
 	}
-	return sheet.Single{Start: func() (sheet.Raw, error) { return Rows(list, o), nil }, End: end}
+	return sheet.Single{Start: func() (sheet.Raw, error) {
+		rows := Rows(list, o)
+		return rows, o.Budget.Check()
+	}, End: end}
 }
 
 // Rows gives what messages settle.
@@ -343,7 +346,7 @@ func (m *Message) found(reply bool, o sheet.Options) notice.Message {
 		name = m.From
 	}
 	out := notice.Message{ID: m.ID, From: name, Sent: m.Sent, Subject: notice.Subject(m.Subject), Reply: reply}
-	set := notice.Settings{Message: true, Stated: m.stated(o.Text.Home), Present: o.Text.Present, Next: o.Text.Next, Year: o.Text.Year, Order: o.Text.Order}
+	set := notice.Settings{Message: true, Stated: m.stated(o.Text.Home), Present: o.Text.Present, Next: o.Text.Next, Year: o.Text.Year, Order: o.Text.Order, Stop: o.Budget.Done}
 	title := out.Subject
 	// the subject gives title, day and time where it is written as a line of fields
 	var subject notice.Found

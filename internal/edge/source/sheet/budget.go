@@ -52,6 +52,12 @@ func (b *Budget) Step() error {
 	return b.check()
 }
 
+// Done tells whether the budget is used up, or the context has ended.
+func (b *Budget) Done() bool { return b.check() != nil }
+
+// Check gives the reason of Done.
+func (b *Budget) Check() error { return b.check() }
+
 func (b *Budget) check() error {
 	select {
 	case <-b.ctx.Done():

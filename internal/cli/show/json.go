@@ -13,6 +13,7 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/plan"
 	"almanach/internal/core/reconcile"
+	"almanach/internal/core/rule"
 	"almanach/internal/core/table"
 	"almanach/internal/job"
 )
@@ -75,6 +76,17 @@ type eventJSON struct {
 	Status      string   `json:"status,omitempty"`
 	Attendees   []string `json:"attendees"`
 	RRule       string   `json:"rrule"`
+
+	// Fields that only some events have, each by the name that an intake gives it.
+	Repeats string            `json:"repeats,omitempty"` // the rule in words
+	People  []personJSON      `json:"people,omitempty"`
+	More    map[string]string `json:"more,omitempty"`
+}
+
+type personJSON struct {
+	Name    string `json:"name,omitempty"`
+	Address string `json:"address"`
+	Part    string `json:"part"`
 }
 
 func eventOf(e *event.Event) *eventJSON {
@@ -84,6 +96,26 @@ func eventOf(e *event.Event) *eventJSON {
 	out := &eventJSON{Title: e.Text(event.Title), AllDay: e.When.AllDay(), Zone: e.When.Start.ZoneName(), Location: e.Text(event.Location), Description: e.Text(event.Description), Status: e.Text(event.Status), Attendees: []string{}, RRule: e.When.Rule}
 	for _, p := range e.People() {
 		out.Attendees = append(out.Attendees, p.Show())
+		part := roles[p.Part]
+		if part == "" {
+			part = "required"
+		}
+		out.People = append(out.People, personJSON{p.Name, p.Address, part})
+	}
+	if r, err := rule.Parse(e.When.Rule); err == nil && e.When.Rule != "" {
+		out.Repeats = r.Describe()
+	}
+	for _, f := range event.Fields() {
+		switch f {
+		case event.When, event.Title, event.Location, event.Description, event.Status, event.Attendees:
+			continue
+		}
+		if text := e.Shown(f); text != "" {
+			if out.More == nil {
+				out.More = map[string]string{}
+			}
+			out.More[f.String()] = text
+		}
 	}
 	out.Start, out.End = e.When.Start.RFC3339(), e.When.End.RFC3339()
 	if out.AllDay {

@@ -35,7 +35,7 @@ func (d *document) unit(u unit) {
 	groups := grouped(r, spans)
 	if !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil || g.times != nil }) {
 		for _, s := range spans {
-			if s.kind == 'l' && s.minutes < 1440 {
+			if s.kind == 'l' && s.minutes < 1440 && phraseIn(r.text, lastingWords) != "" && phraseIn(r.text, earlyWords) == "" {
 				d.lengths = append(d.lengths, s.minutes)
 			}
 		}
@@ -456,7 +456,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			g.doubt = "says only a part of the day"
 		case phraseIn(u.text, ifNeeded) != "" && n == len(groups)-1:
 			g.doubt = "is only there if it is needed"
-		case g.times == nil && !g.allDay && timed > 0 && !d.set.Message:
+		case g.times == nil && !g.allDay && timed > 0:
 			g.doubt = "has no time of its own, and the text says one for another day"
 		}
 		base := d.begin(u)

@@ -80,6 +80,9 @@ func goesOn(before, l Line) bool {
 	if words := strings.Fields(was); len(words) > 1 && smallWords[words[len(words)-1]] && !bullet().MatchString(l.Text) {
 		return true
 	}
+	if m := enumerated().FindStringSubmatch(l.Text); m != nil && counted(m[1]) {
+		return false
+	}
 	indented := strings.HasPrefix(l.Text, "  ") || strings.HasPrefix(l.Text, "\t")
 	if bullet().MatchString(before.Text) {
 		return indented || full && !startsWithDate(text)
@@ -117,10 +120,10 @@ func paragraph(lines []Line) []unit {
 	}
 	first := lines[0]
 	u := unit{page: first.Page, line: first.Number, item: first.Item || bullet().MatchString(first.Text), struck: first.Struck}
-	text := bullet().ReplaceAllString(first.Text, "")
+	text, numbered := bullet().ReplaceAllString(first.Text, ""), false
 	if m := enumerated().FindStringSubmatch(text); m != nil && counted(m[1]) { // 1. Lamp check
 		text = m[1]
-		u.item = true
+		u.item, numbered = true, true
 	}
 	starts := []int{0}
 	for _, l := range lines[1:] {
@@ -152,7 +155,7 @@ func paragraph(lines []Line) []unit {
 	for _, end := range cuts {
 		one := u
 		one.text = strings.TrimSpace(text[at:end])
-		one.sentence = len(cuts) > 1 || !u.item && (strings.HasSuffix(one.text, ".") || strings.HasSuffix(one.text, "?") || strings.HasSuffix(one.text, "!"))
+		one.sentence = len(cuts) > 1 || (!u.item || numbered) && (strings.HasSuffix(one.text, ".") || strings.HasSuffix(one.text, "?") || strings.HasSuffix(one.text, "!"))
 		for n, s := range starts {
 			if s <= at+1 {
 				one.line = lines[n].Number
@@ -209,7 +212,7 @@ func sentences(text string) []int {
 		word := strings.ToLower(text[start:i])
 		if c == '.' {
 			digits := word != "" && strings.Trim(word, "0123456789") == ""
-			if !digits && strings.Trim(word, "0123456789.") == "" && len(word) > 2 { // 03.03. Blood donation
+			if !digits && strings.Trim(word, "0123456789.-–") == "" && strings.Contains(word, ".") { // 03.03. Blood donation
 				continue
 			}
 			if abbreviations[word] || digits && len(word) <= 2 && !unicode.IsUpper(next) || digits && len(word) <= 2 && (isMonthWord(rest)) || !unicode.IsUpper(next) && !unicode.IsDigit(next) && next != '"' && next != '(' {

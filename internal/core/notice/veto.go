@@ -32,6 +32,10 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			kept = append(kept, s)
 			continue
 		}
+		if bare := lastNumber().FindStringIndex(r.before(s.from)); bare != nil && d.set.Message && endsWith(r.before(s.from)[:bare[0]], deadlineWords) { // before 5 today
+			why = append(why, "a deadline")
+			continue
+		}
 		if due > 0 && r.onlyLinks(due, s.from) { // by 7 a.m. on 20 March
 			due = 0
 			continue
@@ -83,6 +87,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 	}
 	return kept, why
 }
+
+// lastNumber is a time, or an hour, at the end of a text.
+var lastNumber = lazily(`(?i)\s+\d{1,2}(?:[:.]\d\d)?\s*(?:am|pm|uhr|h|hrs)?\s*(?:on|am|le|el|il)?\s*$`)
 
 // cmpLast gives the last of some days.
 func cmpLast(days []resolved) time.Time {

@@ -105,6 +105,14 @@ var movedWords = []string{"moved", "postponed", "rescheduled", "brought forward"
 
 var eachDay = []string{"each day", "every day", "daily", "täglich", "jeweils", "chaque jour", "cada día", "ogni giorno", "cada dia", "dagelijks"}
 
+// What says that a length is how long the event lasts, and what says that it is not.
+var (
+	lastingWords = []string{"take", "takes", "last", "lasts", "lasting", "duration", "need", "needs", "long", "length", "dauer", "dauert", "brauchen", "braucht", "durée", "dure", "duración", "dura", "durata", "duração", "duur", "duurt", "hours are needed"}
+	earlyWords   = []string{"early", "earlier", "late", "later", "before", "after", "in advance", "ago", "früher", "vorher", "avant", "antes", "prima", "eerder"}
+)
+
+var deadlineWords = []string{"by", "before", "until", "till", "no later than", "not later than", "at the latest by", "spätestens", "bis", "vor", "avant", "antes de las", "antes de", "prima delle", "entro le", "até às", "vóór"}
+
 // What is a deadline beside some words, and an event otherwise: bookings close, a
 // report is due; a road closes, a ship is due.
 var chancy = []struct {

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/jsonschema-go/jsonschema"
 	"github.com/rogpeppe/go-internal/testscript"
 
 	"almanach/demo"
@@ -47,7 +48,7 @@ func TestScripts(t *testing.T) {
 			})
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "killed": killed, "battered": battered, "served": served, "json": compactJSON, "bytes": writeBytes, "bombs": bombs, "interrupted": interrupted,
+			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "killed": killed, "battered": battered, "served": served, "json": compactJSON, "shape": shape, "bytes": writeBytes, "bombs": bombs, "interrupted": interrupted,
 		},
 	})
 }
@@ -118,6 +119,19 @@ func compactJSON(ts *testscript.TestScript, _ bool, args []string) {
 	ts.Check(json.Compact(&b, []byte(ts.ReadFile("stdout"))))
 	text := jsonParts.ReplaceAllString(b.String(), "\n  $0")
 	ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(jsonRun.ReplaceAllString(text, `"run":"…"`)+"\n"), 0o644))
+}
+
+// shape NAME fails unless the JSON printed last is as its published schema says.
+func shape(ts *testscript.TestScript, _ bool, args []string) {
+	var s jsonschema.Schema
+	text, err := os.ReadFile(filepath.Join("../../docs/json", args[0]+".schema.json"))
+	ts.Check(err)
+	ts.Check(json.Unmarshal(text, &s))
+	resolved, err := s.Resolve(nil)
+	ts.Check(err)
+	var printed any
+	ts.Check(json.Unmarshal([]byte(ts.ReadFile("stdout")), &printed))
+	ts.Check(resolved.Validate(printed))
 }
 
 // rows FILE N HEADER TEMPLATE writes a table of N rows; # in the template is

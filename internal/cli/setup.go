@@ -102,10 +102,7 @@ func (a *app) runSetup(c *cobra.Command, req job.SetupRequest, from []string) er
 		drafted = append(drafted, path)
 	}
 	if a.json {
-		return show.JSON(a.world.Stdout, struct {
-			*job.Setup
-			Drafted []string `json:"drafted"`
-		}{made, append([]string{}, drafted...)})
+		return show.JSON(a.world.Stdout, show.SetupJSON(made, drafted))
 	}
 	a.printer().Setup(made, drafted, fresh)
 	return nil

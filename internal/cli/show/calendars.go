@@ -34,12 +34,13 @@ func (p *Printer) DeskCalendars(list []job.CalendarState, checked bool) {
 	}
 }
 
+type stateJSON struct {
+	job.CalendarState
+	Error string `json:"error,omitempty"`
+}
+
 // CalendarsJSON gives the JSON form of the desk's calendars.
 func CalendarsJSON(list []job.CalendarState) any {
-	type stateJSON struct {
-		job.CalendarState
-		Error string `json:"error,omitempty"`
-	}
 	out := []stateJSON{}
 	for _, s := range list {
 		one := stateJSON{CalendarState: s}

@@ -260,15 +260,17 @@ type findingJSON struct {
 	Reason   string            `json:"reason,omitempty"`
 }
 
+type reconcileJSON struct {
+	From     string           `json:"from"`
+	To       string           `json:"to"`
+	Totals   reconcile.Totals `json:"totals"`
+	Findings []findingJSON    `json:"findings"`
+}
+
 // ReconcileJSON gives the JSON form of a reconciliation.
 func ReconcileJSON(r *job.Reconciliation) any {
 	from, to := rangeText(r.Range)
-	out := struct {
-		From     string           `json:"from"`
-		To       string           `json:"to"`
-		Totals   reconcile.Totals `json:"totals"`
-		Findings []findingJSON    `json:"findings"`
-	}{from, to, r.Totals, []findingJSON{}}
+	out := reconcileJSON{from, to, r.Totals, []findingJSON{}}
 	for _, f := range r.Findings {
 		one := findingJSON{Finding: f.Kind, Row: placeJSON(f.Place), Key: f.Key, UID: f.UID, Calendar: f.Calendar, Event: eventOf(&f.Event), Fields: f.Fields, Reason: f.Reason}
 		if one.Fields == nil {

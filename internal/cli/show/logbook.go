@@ -264,15 +264,16 @@ func RunsJSON(runs []*logbook.Run) any {
 	return out
 }
 
+type stepJSON struct {
+	Run    int64     `json:"run"`
+	What   string    `json:"what"`
+	Who    string    `json:"who"`
+	Began  time.Time `json:"began"`
+	Change entryJSON `json:"change"`
+}
+
 // HistoryJSON gives the JSON form of what all runs did to an event.
 func HistoryJSON(steps []job.Step, zones ical.Zones) any {
-	type stepJSON struct {
-		Run    int64     `json:"run"`
-		What   string    `json:"what"`
-		Who    string    `json:"who"`
-		Began  time.Time `json:"began"`
-		Change entryJSON `json:"change"`
-	}
 	out := []stepJSON{}
 	for i := range steps {
 		s := &steps[i]

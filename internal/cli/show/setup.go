@@ -7,6 +7,16 @@ import (
 	"almanach/internal/job"
 )
 
+type setupJSON struct {
+	*job.Setup
+	Drafted []string `json:"drafted"`
+}
+
+// SetupJSON gives the JSON form of a desk that was set up.
+func SetupJSON(s *job.Setup, drafted []string) any {
+	return setupJSON{&job.Setup{Dir: s.Dir, Made: list(s.Made), There: list(s.There)}, list(drafted)}
+}
+
 // Setup says what was made of a desk, and what comes next.
 func (p *Printer) Setup(s *job.Setup, drafted []string, fresh bool) {
 	switch {

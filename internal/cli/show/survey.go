@@ -11,6 +11,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/survey"
+	"almanach/internal/edge/source"
 	"almanach/internal/job"
 )
 
@@ -270,30 +271,28 @@ type foundJSON struct {
 	FromText string   `json:"from_text"`
 }
 
+type surveyJSON struct {
+	File   string         `json:"file"`
+	Sheet  string         `json:"sheet"`
+	Sheets []source.Sheet `json:"sheets"`
+	Format string         `json:"format"`
+	Header struct {
+		First int    `json:"first"`
+		Last  int    `json:"last"`
+		Why   string `json:"why"`
+	} `json:"header"`
+	HiddenRows    int      `json:"hidden_rows"`
+	HiddenColumns []string `json:"hidden_columns"`
+	Merged        int      `json:"merged"`
+	Notes         []string `json:"notes"`
+	*survey.Survey
+	Found  []foundJSON  `json:"found,omitempty"`
+	Passed []passedJSON `json:"passed_over,omitempty"`
+}
+
 // SurveyJSON gives the JSON form of a survey.
 func SurveyJSON(s *job.Survey) any {
-	sheets := s.Sheets
-	out := struct {
-		File   string `json:"file"`
-		Sheet  string `json:"sheet"`
-		Sheets any    `json:"sheets"`
-		Format string `json:"format"`
-		Header struct {
-			First int    `json:"first"`
-			Last  int    `json:"last"`
-			Why   string `json:"why"`
-		} `json:"header"`
-		HiddenRows    int      `json:"hidden_rows"`
-		HiddenColumns []string `json:"hidden_columns"`
-		Merged        int      `json:"merged"`
-		Notes         []string `json:"notes"`
-		*survey.Survey
-		Found  []foundJSON  `json:"found,omitempty"`
-		Passed []passedJSON `json:"passed_over,omitempty"`
-	}{File: s.Origin.File, Sheet: s.Origin.Sheet, Sheets: sheets, Format: s.About.Format, HiddenRows: s.About.HiddenRows, HiddenColumns: list(s.About.HiddenColumns), Merged: s.About.Merged, Notes: list(s.About.Notes), Survey: s.Survey}
-	if sheets == nil {
-		out.Sheets = []string{}
-	}
+	out := surveyJSON{File: s.Origin.File, Sheet: s.Origin.Sheet, Sheets: append([]source.Sheet{}, s.Sheets...), Format: s.About.Format, HiddenRows: s.About.HiddenRows, HiddenColumns: list(s.About.HiddenColumns), Merged: s.About.Merged, Notes: list(s.About.Notes), Survey: s.Survey}
 	out.Header.First, out.Header.Last, out.Header.Why = s.About.HeaderFirst, s.About.HeaderLast, s.About.Why
 	for _, r := range s.Found {
 		one := foundJSON{Row: placeJSON(r.Place()), When: r.Cell(1).Text, What: r.Cell(3).Text, Where: r.Cell(4).Text, Who: r.Cell(5).Text, Status: r.Cell(6).Text, FromText: r.Evidence.Text}

@@ -70,33 +70,37 @@ func orEmpty(s string) string {
 	return s
 }
 
+type twinJSON struct {
+	UID    string     `json:"uid"`
+	Intake string     `json:"intake"`
+	Key    string     `json:"key"`
+	Added  []string   `json:"added"`
+	Event  *eventJSON `json:"event"`
+}
+
+type pairJSON struct {
+	Score  int               `json:"score"`
+	First  twinJSON          `json:"first"`
+	Second twinJSON          `json:"second"`
+	Fields []plan.Difference `json:"fields"`
+	Spare  string            `json:"spare,omitempty"`
+	Why    string            `json:"why"`
+}
+
+type twinsJSON struct {
+	Calendar string     `json:"calendar"`
+	Events   int        `json:"events"`
+	Run      string     `json:"run,omitempty"`
+	Removed  int        `json:"removed"`
+	Twins    []pairJSON `json:"twins"`
+}
+
 // TwinsJSON gives the JSON form of what was found in one calendar.
 func TwinsJSON(r *job.TwinsReport) any {
-	type twinJSON struct {
-		UID    string     `json:"uid"`
-		Intake string     `json:"intake"`
-		Key    string     `json:"key"`
-		Added  []string   `json:"added"`
-		Event  *eventJSON `json:"event"`
-	}
-	type pairJSON struct {
-		Score  int               `json:"score"`
-		First  twinJSON          `json:"first"`
-		Second twinJSON          `json:"second"`
-		Fields []plan.Difference `json:"fields"`
-		Spare  string            `json:"spare,omitempty"`
-		Why    string            `json:"why"`
-	}
 	one := func(t *plan.Twin) twinJSON {
 		return twinJSON{t.UID, t.Intake, t.Key, list(t.Added), eventOf(&t.Event)}
 	}
-	out := struct {
-		Calendar string     `json:"calendar"`
-		Events   int        `json:"events"`
-		Run      string     `json:"run,omitempty"`
-		Removed  int        `json:"removed"`
-		Twins    []pairJSON `json:"twins"`
-	}{Calendar: r.Calendar, Events: r.Events, Run: r.Run, Twins: []pairJSON{}}
+	out := twinsJSON{Calendar: r.Calendar, Events: r.Events, Run: r.Run, Twins: []pairJSON{}}
 	for _, e := range r.Edits {
 		if e.Done {
 			out.Removed++

@@ -29,11 +29,7 @@ func functionTable() string {
 // Manual writes docs/intake.md from the definitions that check the files.
 func Manual() string {
 	var b strings.Builder
-	page, rest, _ := strings.Cut(manualPage, "{{functions}}")
-	b.WriteString(page)
-	b.WriteString(functionTable())
-	b.WriteString(rest)
-	b.WriteString(settings.Manual(Definition))
+	b.WriteString(strings.NewReplacer("{{settings}}\n", settings.Manual(Definition), "{{functions}}", functionTable()).Replace(manualPage))
 	return strings.TrimRight(b.String(), "\n") + "\n"
 }
 

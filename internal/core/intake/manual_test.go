@@ -3,6 +3,7 @@ package intake
 import (
 	"encoding/json"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -24,6 +25,23 @@ func TestManual(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, want, string(got), "%s: run ALMANACH_UPDATE=1 go test ./internal/core/intake", path)
 	}
+}
+
+// TestWhole reads the whole intake with which the manual begins.
+func TestWhole(t *testing.T) {
+	_, rest, found := strings.Cut(Manual(), "## A whole intake")
+	require.True(t, found)
+	var text string
+	for _, line := range strings.Split(rest, "\n") {
+		if code, is := strings.CutPrefix(line, "    "); is {
+			text += code + "\n"
+		} else if text != "" {
+			break
+		}
+	}
+	in, faults := Parse("x.yaml", []byte(text))
+	require.Empty(t, faults)
+	assert.Equal(t, "berth-bookings", in.Name)
 }
 
 // TestExamples reads every example of the manual as a file would have it.

@@ -2,17 +2,21 @@ package settings
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
 // Manual writes the settings as a section of Markdown, with an example of each.
 func Manual(settings []Setting) string {
 	var b strings.Builder
-	manual(&b, settings, "")
+	manual(&b, settings, nil)
 	return b.String()
 }
 
-func manual(b *strings.Builder, list []Setting, path string) {
+// manual writes settings that stand below parents. Each example is whole: it can be
+// pasted into a file that has none of it yet.
+func manual(b *strings.Builder, list []Setting, parents []string) {
+	path := strings.Join(append(slices.Clone(parents), ""), ".")
 	for _, s := range list {
 		if s.Kind == Group || s.Kind == Named {
 			continue
@@ -21,7 +25,13 @@ func manual(b *strings.Builder, list []Setting, path string) {
 		if len(s.Choices) > 0 {
 			fmt.Fprintf(b, " One of: %s.", strings.Join(s.Choices, ", "))
 		}
-		fmt.Fprintf(b, "\n\n    %s: %s\n", s.Name, s.Example)
+		b.WriteString("\n\n")
+		indent := "    "
+		for _, parent := range parents {
+			b.WriteString(indent + parent + ":\n")
+			indent += "  "
+		}
+		b.WriteString(indent + s.Name + ": " + strings.ReplaceAll(s.Example, "\n", "\n"+indent) + "\n")
 	}
 	for _, s := range list {
 		if s.Kind != Group && s.Kind != Named {
@@ -29,10 +39,11 @@ func manual(b *strings.Builder, list []Setting, path string) {
 		}
 		name := path + s.Name
 		fmt.Fprintf(b, "\n### %s\n\n%s\n", name, s.Doc)
+		below := append(slices.Clone(parents), s.Name)
 		if s.Kind == Named {
-			name += ".NAME"
+			below = append(below, "NAME")
 		}
-		manual(b, s.Fields, name+".")
+		manual(b, s.Fields, below)
 	}
 }
 

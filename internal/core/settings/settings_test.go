@@ -113,7 +113,7 @@ func TestPages(t *testing.T) {
 		{Name: "group", Kind: Group, Doc: "A group.", Fields: []Setting{{Name: "in", Doc: "Inside.", Example: "x"}}}, {Name: "named", Kind: Named, Doc: "Named.", Fields: []Setting{{Name: "file", Doc: "A file.", Example: "x.ics"}}},
 	}
 	page := Manual(list)
-	for _, want := range []string{"`name` A name.\n\n    name: x\n", "One of: a, b.", "### group\n\nA group.\n", "`group.in` Inside.", "### named"} {
+	for _, want := range []string{"`name` A name.\n\n    name: x\n", "One of: a, b.", "### group\n\nA group.\n", "`group.in` Inside.\n\n    group:\n      in: x\n", "    named:\n      NAME:\n        file: x.ics\n", "### named"} {
 		assert.Contains(t, page, want)
 	}
 	schema := Schema("Title", list)

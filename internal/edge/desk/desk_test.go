@@ -14,20 +14,43 @@ import (
 	"almanach/internal/edge/secret"
 )
 
-const manualHead = `# The desk's file
+var manualHead = `# The desk's file
 
 A desk is a folder with ` + "`almanach.yaml`" + ` in it, intakes in ` + "`intakes/`" + `, and, usually,
 what has arrived in ` + "`inbox/`" + `. Commands find it from any folder inside it, or by
 ` + "`--desk DIR`" + `. What only saves time is kept in ` + "`.almanach/`" + ` and may be deleted.
 
-This page is written from the definitions that check the file.
+## A whole file
+
+` + "    " + wholeDesk + `
+
+A path is relative to the desk. Each setting is shown with its parents, so that it
+can be pasted; NAME is the calendar's. This page is written from the definitions that
+check the file.
+
+## Settings
 `
+
+// wholeDesk is a file as a harbour office would have it.
+var wholeDesk = strings.ReplaceAll(`zone: Europe/Lisbon
+organizer: "Harbour office <harbour@tarn-haven.example>"
+length: 1h
+calendars:
+  berths: { file: calendars/berths.ics }
+  ferries: { file: calendars/ferries.ics }
+  closures:
+    caldav: https://calendar.tarn-haven.example/clerk/closures/
+    user: clerk
+    password: { env: CLOSURES_PASSWORD }
+    rate: 5`, "\n", "\n    ")
 
 // TestManual keeps docs/desk.md what the definitions say. With ALMANACH_UPDATE
 // set it writes it.
 func TestManual(t *testing.T) {
 	const path = "../../../docs/desk.md"
 	want := manualHead + settings.Manual(Definition)
+	_, faults := settings.Read(FileName, []byte(strings.ReplaceAll(wholeDesk, "\n    ", "\n")), Definition)
+	require.Empty(t, faults)
 	if os.Getenv("ALMANACH_UPDATE") != "" {
 		require.NoError(t, os.WriteFile(path, []byte(want), 0o600))
 	}

@@ -9,6 +9,7 @@ package survey
 import (
 	"fmt"
 	"hash/maphash"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -148,7 +149,8 @@ func (c *column) add(row int, cell table.Cell) {
 }
 
 // kind names what most of the column's cells are.
-func (c *column) kind() string {
+func (s *Surveyor) kind(i int) string {
+	c := s.columns[i]
 	if c.traits.Filled == 0 {
 		return "empty"
 	}
@@ -159,6 +161,9 @@ func (c *column) kind() string {
 		}
 	}
 	form := c.moments.Form(c.traits.Filled)
+	if !s.moves(i) {
+		form = ""
+	}
 	switch {
 	case most == table.Text && form == "" && c.traits.Figures == c.traits.Filled:
 		return "number"
@@ -189,7 +194,7 @@ func (s *Surveyor) Finish() *Survey {
 	}
 	out.Choices, out.Problem = match.Suit(s.header, traits, key)
 	for i, c := range s.columns {
-		col := Column{Letter: table.Letter(i), Header: s.header[i], Kind: c.kind(), Filled: c.traits.Filled, Distinct: s.distinct(c), Samples: c.samples}
+		col := Column{Letter: table.Letter(i), Header: s.header[i], Kind: s.kind(i), Filled: c.traits.Filled, Distinct: s.distinct(c), Samples: c.samples}
 		if col.Samples == nil {
 			col.Samples = []string{}
 		}
@@ -221,21 +226,49 @@ func (s *Surveyor) distinct(c *column) int {
 
 // steady are words in the headings of columns that keep their values, best
 // first.
-var steady = []string{"id", "uid", "no", "nr", "number", "ref", "reference", "key", "code", "booking", "nummer", "numéro", "numero", "número", "referenz", "référence", "referencia", "kennung", "codice", "código", "buchung", "buchungsnummer", "buchungsnr", "kennzeichen", "auftrag", "réservation", "dossier", "reserva", "prenotazione", "boeking", "boekingsnummer", "order"}
+var steady = []string{"id", "uid", "no", "nr", "number", "ref", "reference", "key", "code", "booking", "nummer", "numéro", "numero", "número", "referenz", "référence", "referencia", "kennung", "codice", "código", "buchung", "buchungsnummer", "buchungsnr", "kennzeichen", "auftrag", "réservation", "dossier", "reserva", "prenotazione", "boeking", "boekingsnummer", "order", "reservation", "ticket", "permit"}
+
+// measured are words in the headings of columns that hold amounts: these differ by
+// chance in a short sheet, and say nothing of which row is which.
+var measured = []string{"minutes", "mins", "min", "hours", "hrs", "duration", "length", "days", "pax", "passengers", "persons", "people", "guests", "places", "seats", "price", "cost", "fee", "amount", "total", "quantity", "qty", "count", "loa", "draught", "draft", "beam", "tonnage", "weight", "gt", "minuten", "stunden", "dauer", "preis", "betrag", "anzahl", "menge", "personen", "durée", "prix", "montant", "quantité", "duración", "precio", "importe", "cantidad", "durata", "prezzo", "importo", "quantità", "duração", "preço", "quantidade", "duur", "prijs", "bedrag", "aantal"}
+
+// codeForm is a value as offices number things: TH-1042, R 17, K007/2.
+var codeForm = regexp.MustCompile(`^\p{L}{1,6}[-_/ .]?\d+([-_/.]\w+)*$`)
+
+// words are the words of a column's heading.
+func (s *Surveyor) words(i int) []string {
+	return strings.FieldsFunc(strings.ToLower(s.header.Label(i)), func(r rune) bool { return strings.ContainsRune(" ._-/#", r) })
+}
+
+// moves tells whether a column holds dates or times. A staff number of 101 is no
+// minute past one.
+func (s *Surveyor) moves(i int) bool {
+	c := s.columns[i]
+	if c.traits.Figures == c.traits.Filled && slices.ContainsFunc(s.words(i), func(w string) bool { return slices.Contains(steady, w) }) {
+		return false
+	}
+	return c.moments.Holds(c.traits.Filled)
+}
 
 // steadiness ranks how likely a column's values are to stay put: a number that
 // somebody gave it first, a time last.
 func (s *Surveyor) steadiness(i int) int {
 	c := s.columns[i]
 	score := 0
-	words := strings.FieldsFunc(strings.ToLower(s.header.Label(i)), func(r rune) bool { return strings.ContainsRune(" ._-/#", r) })
+	words := s.words(i)
 	for n, w := range steady {
 		if slices.Contains(words, w) {
 			score = max(score, 100-n)
 		}
 	}
+	if slices.ContainsFunc(words, func(w string) bool { return slices.Contains(measured, w) }) && score == 0 {
+		score -= 40
+	}
+	if len(c.samples) > 0 && !slices.ContainsFunc(c.samples, func(text string) bool { return !codeForm.MatchString(text) }) && !s.moves(i) {
+		score += 20
+	}
 	switch {
-	case c.moments.Holds(c.traits.Filled):
+	case s.moves(i):
 		score -= 60
 	case c.longest > 60:
 		score -= 50
@@ -266,11 +299,20 @@ func (s *Surveyor) keys() {
 	}
 	timed := func(k Key) bool {
 		return slices.ContainsFunc(order, func(i int) bool {
-			return slices.Contains(k.Columns, s.header.Label(i)) && s.columns[i].moments.Holds(s.columns[i].traits.Filled)
+			return slices.Contains(k.Columns, s.header.Label(i)) && s.moves(i)
 		})
 	}
 	if len(s.out.Near) > 0 { // a number that is nearly enough makes a better key than a time, which moves
 		s.out.Keys = slices.DeleteFunc(s.out.Keys, timed)
+	}
+	if len(s.out.Keys) > 0 && !slices.ContainsFunc(s.out.Keys, func(k Key) bool { return !timed(k) }) && s.steadiness(order[0]) > 50 {
+		// Days that happen to differ: two people will start on the same one tomorrow.
+		for _, i := range order[1:] {
+			if k := s.key(order[0], i); s.header.Label(i) == s.out.Keys[0].Columns[0] && spoilt(k) == 0 {
+				s.out.Keys = append([]Key{k}, s.out.Keys...)[:min(3, len(s.out.Keys)+1)]
+				break
+			}
+		}
 	}
 	if len(s.out.Keys) > 0 || len(s.numbers) < 2 {
 		return

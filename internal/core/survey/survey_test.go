@@ -75,6 +75,9 @@ func TestKeys(t *testing.T) {
 		{"a number before a name", "Name|Ref\na|1\nb|2\nc|3", "Ref, Name", ""},
 		{"one double spoils it", "Ref|Name\n1|a\n2|b\n2|c\n4|d\n5|d", "Ref and Name", "Ref"},
 		{"two together", "Day|Berth|Ship\n1 May|1|a\n1 May|2|a\n2 May|1|a\n2 May|2|a", "Berth and Day", ""},
+		{"an office's code before an amount", "Minutes|Call\n45|R-1\n90|R-2\n60|R-3", "Call", ""},
+		{"an amount only for want of better", "Berth|Minutes\n1|45\n1|90\n2|60", "Minutes", ""},
+		{"staff numbers that look like times", "Pers. no|From\n101|2 March\n102|3 March\n101|4 March\n103|5 March\n102|6 March", "Pers. no and From, From", ""},
 		{"none", "Ship\na\na\na\nb", "", ""},
 	} {
 		s, _ := look(t, tt.rows)

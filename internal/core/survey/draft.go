@@ -102,9 +102,11 @@ func (s *Survey) writeStart(line func(string, string), header table.Header) {
 		return
 	}
 	var dated []string
-	for i, c := range s.Columns {
-		if c.Dates != "" {
-			dated = append(dated, match.Reference(header, i))
+	for _, kind := range []string{"date and time", "date"} { // the fuller first
+		for i, c := range s.Columns {
+			if c.Kind == kind {
+				dated = append(dated, match.Reference(header, i))
+			}
 		}
 	}
 	switch {

@@ -91,7 +91,9 @@ func TestKeys(t *testing.T) {
 		assert.Equal(t, tt.keys, join(s.Keys), tt.name)
 		assert.Equal(t, tt.near, join(s.Near), tt.name)
 	}
-	s, header := look(t, "Name|Ref\nx|a\ny|b")
+	s, header := look(t, "Ref|Seen|Noted\n1|2026-03-28T23:12:00Z|2026-03-28T20:00:00Z\n2|2026-03-29T05:25:00Z|2026-03-29T05:00:00Z")
+	assert.Contains(t, s.Write(Draft{Name: "tides", From: "tides.csv", Header: header, Day: "today"}), `# start: "{Seen}"                          # or {Noted}`)
+	s, header = look(t, "Name|Ref\nx|a\ny|b")
 	require.NotNil(t, s.Problem)
 	text := s.Write(Draft{Name: "calls", From: "calls.csv", Header: header, Day: "today"})
 	assert.Contains(t, text, "no column holds dates: say when the events start")

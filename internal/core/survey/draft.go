@@ -140,13 +140,16 @@ func (s *Survey) writeKey(line func(string, string)) {
 		}
 		return strings.Join(why, "; ")
 	}
+	moves := func(k Key) bool {
+		return slices.ContainsFunc(s.Columns, func(c Column) bool {
+			return (c.Field != "" || s.Template("start") == "") && strings.Contains(c.Kind, "date") && slices.Contains(k.Columns, c.Header)
+		})
+	}
 	switch {
 	case len(s.Keys) > 0 && (len(s.Near) == 0 || len(s.Keys[0].Columns) == 1):
 		remark := "in every row, and different in each"
-		for _, c := range s.Columns {
-			if c.Dates != "" && slices.Contains(s.Keys[0].Columns, c.Header) {
-				remark = "in every row; but dates move, so better a number of some kind"
-			}
+		if moves(s.Keys[0]) {
+			remark = "in every row; but dates move, so better a number of some kind"
 		}
 		line("key: "+list(s.Keys[0]), remark)
 		for _, k := range s.Keys[1:min(len(s.Keys), 3)] {
@@ -155,7 +158,11 @@ func (s *Survey) writeKey(line func(string, string)) {
 	case len(s.Near) > 0:
 		line("key: "+list(s.Near[0]), spoilt(s.Near[0])+": those rows are held until corrected")
 		for _, k := range s.Keys[:min(len(s.Keys), 2)] {
-			line("# key: "+list(k), "in every row, and different in each")
+			remark := "in every row, and different in each"
+			if moves(k) {
+				remark += "; but dates move"
+			}
+			line("# key: "+list(k), remark)
 		}
 	default:
 		line("# key: …", "no column, and no few together, tell the rows apart")

@@ -325,8 +325,11 @@ func (s *Surveyor) keys() {
 			}
 		}
 	}
-	if len(s.out.Near) > 0 { // nor does one beside it
-		s.out.Keys = slices.DeleteFunc(s.out.Keys, timed)
+	if len(s.out.Near) > 0 { // nor does one beside another column, but for a number that stands often twice
+		often := spoilt(s.out.Near[0])*2 >= len(s.numbers)
+		s.out.Keys = slices.DeleteFunc(s.out.Keys, func(k Key) bool {
+			return timed(k) && !(often && slices.Contains(k.Columns, s.out.Near[0].Columns[0]))
+		})
 	}
 	weight := func(k Key) (sum int) {
 		for _, name := range k.Columns {

@@ -78,6 +78,7 @@ func TestKeys(t *testing.T) {
 		{"an office's code before an amount", "Minutes|Call\n45|R-1\n90|R-2\n60|R-3", "Call", ""},
 		{"an amount only for want of better", "Berth|Minutes\n1|45\n1|90\n2|60", "Minutes", ""},
 		{"staff numbers that look like times", "Pers. no|From\n101|2 March\n102|3 March\n101|4 March\n103|5 March\n102|6 March", "Pers. no and From, From", ""},
+		{"a short list of leave", "Pers. no|From\n101|2 March\n102|9 March\n101|23 March\n103|30 March", "Pers. no and From", "Pers. no"},
 		{"none", "Ship\na\na\na\nb", "", ""},
 	} {
 		s, _ := look(t, tt.rows)

@@ -436,9 +436,8 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 	if end == 0 {
 		// 2-4 pm, 9 to 11: the first is an hour by the second
 		if t := r.tok(at); t.kind == 'n' && len(t.text) <= 2 && t.num <= 24 && !t.ordinal && (r.is(at+1, '-') || r.word(at+1, rangeWords)) {
-			if c, e := r.clock(at+2, false); e > 0 && !r.is(at+3, '/') {
+			if _, e := r.clock(at+2, false); e > 0 && !r.is(at+3, '/') {
 				first, end = clock{hour: t.num, bare: true, sure: t.num > 12 || t.text[0] == '0'}, at+1
-				_, _ = c, e
 			}
 		}
 		if end == 0 {

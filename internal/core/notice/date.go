@@ -444,9 +444,6 @@ func (r *reader) when(i int) (dates, int) {
 	if joined {
 		if last, e := r.one(n); e > 0 {
 			out.until = &last
-			if out.days[0].year == 0 {
-				out.days[0].year = 0
-			}
 			return out, e
 		}
 	}

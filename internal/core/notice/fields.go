@@ -3,6 +3,7 @@ package notice
 import (
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -16,8 +17,7 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 	cutAll := func(from, to int) string { // the text without what says times
 		at, out := from, ""
 		for _, g := range groups {
-			a, b := r.tok(g.from).from, r.tok(g.to-1).to
-			if a < from || a >= to {
+			if a := r.tok(g.from).from; a < from || a >= to {
 				continue
 			}
 			// spans of a group can have words between them
@@ -27,7 +27,6 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 					at = s[1]
 				}
 			}
-			_ = b
 		}
 		return out + r.text[at:to]
 	}
@@ -42,7 +41,6 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 			to = r.tok(groups[n+1].from).from
 		}
 		own := cutAll(from, to)
-		_ = g
 		if meaningful(strings.ReplaceAll(own, "\x00", "")) {
 			if meaningful(first) {
 				own = strings.TrimRight(first, " :,-–") + " " + own
@@ -356,7 +354,7 @@ func (d *document) block(u unit) {
 	g := group{}
 	var when, first, last, clockFirst, clockLast string
 	var what []string
-	other := ""
+	other, unread := "", ""
 	whole := unit{text: u.text, page: u.page, line: u.line}
 	for _, f := range u.fields {
 		value := strings.TrimSpace(plain(f.Value))
@@ -365,10 +363,15 @@ func (d *document) block(u unit) {
 		}
 		switch labelOf(f.Label) {
 		case "when":
+			if when != "" {
+				unread = f.Label + ": " + value
+			}
 			when = value
 		case "date":
 			if first == "" {
 				first = value
+			} else {
+				unread = f.Label + ": " + value
 			}
 		case "time":
 			clockFirst = value
@@ -379,9 +382,13 @@ func (d *document) block(u unit) {
 				first = value
 			}
 		case "end":
-			if justTime(value) {
+			switch {
+			case justTime(value):
 				clockLast = value
-			} else {
+			default:
+				if r := (&reader{text: value, toks: scan(value)}); !r.hasDate() && phraseIn(value, openWords) == "" {
+					unread = f.Label + ": " + value
+				}
 				last = value
 			}
 		case "length":
@@ -389,10 +396,10 @@ func (d *document) block(u unit) {
 			if m, end := r.length(0); end > 0 {
 				g.minutes = m
 				e.Reading = append(e.Reading, Part{value, "length", value})
-			} else if f := (&reader{toks: scan("for " + value), text: "for " + value}); true {
-				if m, end := f.length(0); end > 0 {
-					g.minutes = m
-				}
+			} else if m, end := (&reader{toks: scan("for " + value), text: "for " + value}).length(0); end > 0 {
+				g.minutes = m
+			} else {
+				unread = f.Label + ": " + value
 			}
 		case "where":
 			if len(value) <= 3 && placey(f.Label) { // Berth: 5
@@ -422,6 +429,9 @@ func (d *document) block(u unit) {
 			}
 		case "note":
 		default:
+			if r := (&reader{text: value, toks: scan(value)}); r.hasDate() {
+				d.pass(whole, f.Label+": "+value, "a day under a label that says nothing of an event")
+			}
 			if other == "" && meaningful(value) {
 				other = value
 			}
@@ -482,6 +492,9 @@ func (d *document) block(u unit) {
 		return
 	}
 	for n := range groups {
+		if unread != "" && groups[n].doubt == "" {
+			groups[n].doubt = "says " + strconv.Quote(unread) + ", which is not understood"
+		}
 		one := e
 		one.Who = slices.Clone(e.Who)
 		one.Reading = append(slices.Clone(e.Reading), r.reading(&groups[n])...)

@@ -3,6 +3,7 @@ package notice
 import (
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // group is what is said of one event's time.
@@ -49,7 +50,7 @@ func grouped(r *reader, spans []span) (out []group) {
 			case g != nil && g.dates == nil:
 				g.dates, g.to = &s.dates, s.to
 				continue
-			case g != nil && g.times != nil && len(g.dates.days) == 1 && g.dates.until == nil && g.times.until == nil && len(g.times.list) == 1 && (r.is(s.from-1, '-') || r.word(s.from-1, rangeWords)) && n+1 < len(spans) && spans[n+1].kind == 't' && len(s.dates.days) == 1:
+			case g != nil && g.times != nil && len(g.dates.days) == 1 && g.dates.until == nil && g.times.until == nil && len(g.times.list) == 1 && (r.is(s.from-1, '-') || r.word(s.from-1, rangeWords)) && !r.saidBetween(g.to, s.from) && n+1 < len(spans) && spans[n+1].kind == 't' && !r.saidBetween(s.to, spans[n+1].from) && len(s.dates.days) == 1:
 				// 5 March 14:00 – 6 March 10:00
 				d := *g.dates
 				d.until = &s.dates.days[0]
@@ -120,23 +121,80 @@ func (r *reader) inside(g *group, i int) bool {
 	return slices.ContainsFunc(g.spans, func(s [2]int) bool { return i >= s[0] && i < s[1] })
 }
 
+// saidBetween tells whether words with a meaning stand between two tokens.
+func (r *reader) saidBetween(from, to int) bool {
+	return from < to && meaningful(r.text[r.tok(from).from:r.tok(to-1).to])
+}
+
+// stray finds a number that looks like a day or a time of day and is in none of the
+// spans: 32.13.2026, 25:00, the 9 of "5-7 March, 9". "" for none.
+func (r *reader) stray(spans []span) string {
+	used := func(i int) bool {
+		return slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to })
+	}
+	near := func(i int) bool { return !r.tok(i).gap && r.tok(i).kind != 0 }
+	for i, t := range r.toks {
+		if t.kind != 'n' || used(i) {
+			continue
+		}
+		said := func(to int) string { return r.text[t.from:r.tok(to).to] }
+		sign := r.tok(i + 1).kind
+		month := func(n int) bool { // may and march are verbs where they are small
+			m := r.tok(n)
+			return r.month(n) > 0 && !used(n) && !(unicode.IsLower(rune(r.text[m.from])) && (m.text == "may" || m.text == "march"))
+		}
+		link := r.link(i + 1)
+		switch {
+		case sign == ':' && near(i+1) && near(i+2) && r.is(i+2, 'n') && len(r.tok(i+2).text) == 2 && len(t.text) <= 2 && len(spans) > 0:
+			return said(i + 2)
+		case (sign == '.' || sign == '/' || sign == '-') && near(i+1) && near(i+2) && near(i+3) && near(i+4) && r.is(i+2, 'n') && r.is(i+3, sign) && r.is(i+4, 'n') && yearly(t) != yearly(r.tok(i+4)):
+			return said(i + 4)
+		case len(t.text) <= 2 && t.num > 0 && month(link):
+			return said(link)
+		case len(t.text) <= 2 && t.num > 0 && month(i-1) && !r.is(i+1, ':'):
+			return r.text[r.tok(i-1).from:t.to]
+		}
+		// behind a day and a comma: another one, if it counts nothing
+		n := i - 1
+		for n > 0 && (r.is(n, ',') || r.is(n, '&') || r.is(n, '/') || r.word(n, andWords)) {
+			n--
+		}
+		if n < i-1 && len(t.text) <= 2 && t.num >= 1 && t.num <= 31 && (t.ordinal || !r.is(i+1, 'w') || r.word(i+1, andWords)) && !r.is(i+1, ':') && !r.hour(i) && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.to == n+1 }) {
+			return said(i)
+		}
+	}
+	return ""
+}
+
+// yearly tells whether a number looks like a year.
+func yearly(t token) bool { return len(t.text) == 4 && t.num >= 1990 && t.num < 2200 }
+
 // sideBySide tells whether two days stand in one line with nothing but space between
 // them, as in the columns of a table.
 func (r *reader) sideBySide(a, b group) bool {
 	return a.dates != nil && b.dates != nil && !b.inherits && a.to <= b.from && strings.TrimSpace(r.text[r.tok(a.to-1).to:r.tok(b.from).from]) == ""
 }
 
-// moved keeps of what is moved the day to which it is.
-func (r *reader) moved(groups []group) []group {
+// moved keeps of what is moved the day to which it is. Where more than one thing may
+// be moved, nothing is certain.
+func (d *document) moved(u unit, r *reader, groups []group) []group {
 	if len(groups) < 2 || phraseIn(r.text, movedWords) == "" {
 		return groups
 	}
 	last := len(groups) - 1
-	if r.word(groups[last].from-1, list("from von de du da dal van")) { // moved to Thursday from Tuesday
-		return groups[:1]
-	}
-	if groups[last].dates == nil || groups[last].inherits {
+	back := r.word(groups[last].from-1, list("from von du de da dal van")) // moved to Thursday from Tuesday
+	switch {
+	case !back && (groups[last].dates == nil || groups[last].inherits):
 		return groups
+	case len(groups) > 2 || groups[0].dates != nil && groups[0].dates.until != nil && !back || !back && endsWith(r.before(groups[0].from), []string{"to", "auf", "au", "a", "al", "para", "naar"}):
+		for i := range groups {
+			groups[i].doubt = "tells of several days and of something that is moved"
+		}
+		return groups
+	}
+	d.pass(u, u.text, "the day from which it is moved")
+	if back {
+		return groups[:1]
 	}
 	return groups[last:]
 }

@@ -20,11 +20,14 @@ type Forwarded struct {
 }
 
 var (
-	quoteHead = lazily(`(?i)^\s*(?:on\b.{6,120}\bwrote|am\b.{6,120}\bschrieb.{0,60}|le\b.{6,120}\ba écrit|el\b.{6,120}\bescribió|il\b.{6,120}\bha scritto|em\b.{6,120}\bescreveu|op\b.{6,120}\bschreef.{0,60}|.{3,80}<[^>]+@[^>]+>\s*(?:wrote|schrieb|a écrit|escribió|ha scritto|escreveu|schreef))\s*:\s*$`)
-	divider   = lazily(`(?i)^\s*(?:-{2,}|_{5,}|={5,})\s*(original|forwarded|ursprüngliche|weitergeleitete|message d'origine|message transféré|mensaje original|mensaje reenviado|messaggio originale|messaggio inoltrato|mensagem original|mensagem encaminhada|oorspronkelijk|doorgestuurd)[^-]*(?:-{2,}|_{2,})?\s*$|^\s*begin forwarded message:\s*$`)
-	signOff   = lazily(`(?i)^\s*(?:(?:best|kind|warm|many)\s+(?:regards|wishes|thanks)|regards|cheers|yours(?:\s+\w+)?|sincerely|thanks|thank you|many thanks|mit freundlichen grüßen|viele grüße|freundliche grüße|beste grüße|liebe grüße|gruß|mfg|cordialement|bien à vous|salutations|saludos|un saludo|atentamente|cordiali saluti|saluti|cumprimentos|atenciosamente|com os melhores cumprimentos|met vriendelijke groet(?:en)?|groeten)\s*[,.!]?\s*$`)
-	machine   = lazily(`(?i)^\s*(?:sent from my |this (?:e-?mail|message) (?:and|is|may)|the information (?:contained )?in this|confidential|disclaimer|diese e-?mail|ce message|este (?:correo|mensaje|e-mail)|questo messaggio|please consider the environment|unsubscribe|you (?:are receiving|received) this|to unsubscribe|get outlook|von meinem .{0,20}gesendet|envoyé de mon|_{10,}|-{20,})`)
-	mailHead  = lazily(`(?i)^\s*\*?(from|von|de|da|van|sent|gesendet|envoyé|enviado|inviato|verzonden|date|datum|fecha|data|to|an|à|para|a|aan|cc|subject|betreff|objet|asunto|oggetto|assunto|onderwerp)\*?\s*:\s*(.*)$`)
+	quoteHead   = lazily(`(?i)^\s*(?:on\b.{6,120}\bwrote|am\b.{6,120}\bschrieb.{0,60}|le\b.{6,120}\ba écrit|el\b.{6,120}\bescribió|il\b.{6,120}\bha scritto|em\b.{6,120}\bescreveu|op\b.{6,120}\bschreef.{0,60}|.{3,80}<[^>]+@[^>]+>\s*(?:wrote|schrieb|a écrit|escribió|ha scritto|escreveu|schreef))\s*:\s*$`)
+	divider     = lazily(`(?i)^\s*(?:-{2,}|_{5,}|={5,})\s*(original|forwarded|ursprüngliche|weitergeleitete|message d'origine|message transféré|mensaje original|mensaje reenviado|messaggio originale|messaggio inoltrato|mensagem original|mensagem encaminhada|oorspronkelijk|doorgestuurd)[^-]*(?:-{2,}|_{2,})?\s*$|^\s*begin forwarded message:\s*$`)
+	signOff     = lazily(`(?i)^\s*(?:(?:best|kind|warm|many)\s+(?:regards|wishes|thanks)|regards|cheers|yours(?:\s+\w+)?|sincerely|thanks|thank you|many thanks|mit freundlichen grüßen|viele grüße|freundliche grüße|beste grüße|liebe grüße|gruß|mfg|cordialement|bien à vous|salutations|saludos|un saludo|atentamente|cordiali saluti|saluti|cumprimentos|atenciosamente|com os melhores cumprimentos|met vriendelijke groet(?:en)?|groeten)\s*[,.!]?\s*$`)
+	machine     = lazily(`(?i)^\s*(?:sent from my |this (?:e-?mail|message) (?:and|is|may)|the information (?:contained )?in this|confidential|disclaimer|diese e-?mail|ce message|este (?:correo|mensaje|e-mail)|questo messaggio|please consider the environment|unsubscribe|you (?:are receiving|received) this|to unsubscribe|get outlook|von meinem .{0,20}gesendet|envoyé de mon)`)
+	postscript  = lazily(`(?i)^\s*(?:p\.?\s?){1,2}\.?s\.?\s*[:.,–-]?\s+\S|^\s*(?:nb|n\.b\.)\s*[:.]`)
+	weakSignOff = lazily(`(?i)^\s*(?:many\s+thanks|thanks|thank you|cheers|regards)\s*[,.!]?\s*$`)
+	ruled       = lazily(`^\s*[_=*-]{8,}\s*$`)
+	mailHead    = lazily(`(?i)^\s*\*?(from|von|de|da|van|sent|gesendet|envoyé|enviado|inviato|verzonden|date|datum|fecha|data|to|an|à|para|a|aan|cc|subject|betreff|objet|asunto|oggetto|assunto|onderwerp)\*?\s*:\s*(.*)$`)
 )
 
 // ReadBody cuts the text of a message.
@@ -37,6 +40,8 @@ func ReadBody(text string) Body {
 		switch {
 		case strings.HasPrefix(trimmed, ">"):
 			continue
+		case ruled().MatchString(line):
+			line = ""
 		case line == "-- " || trimmed == "--":
 			return b
 		case machine().MatchString(line):
@@ -47,15 +52,26 @@ func ReadBody(text string) Body {
 				b.Forwarded = readForwarded(lines[n+1:], n+1)
 			}
 			return b
-		case quoteHead().MatchString(line) || n+1 < len(lines) && len(trimmed) > 0 && !strings.HasSuffix(trimmed, ":") && quoteHead().MatchString(line+" "+strings.TrimSpace(lines[n+1])) && startsQuote(trimmed):
+		case quoteHead().MatchString(line):
+			if quoted(lines[n+1:]) {
+				continue // the answer stands below
+			}
+			return b
+		case n+1 < len(lines) && len(trimmed) > 0 && !strings.HasSuffix(trimmed, ":") && quoteHead().MatchString(line+" "+strings.TrimSpace(lines[n+1])) && startsQuote(trimmed):
+			if quoted(lines[n+2:]) {
+				n++
+				continue
+			}
 			return b
 		case headBlock(lines[n:]):
 			return b
 		case signOff().MatchString(line) && n > 0:
-			if !moreBelow(lines[n+1:]) {
+			more := below(lines[n+1:], weakSignOff().MatchString(line))
+			if more < 0 {
 				return b
 			}
-			return b
+			n += more
+			continue
 		}
 		b.Lines = append(b.Lines, Line{Text: line, Number: n + 1})
 	}
@@ -71,7 +87,33 @@ func startsQuote(s string) bool {
 	return false
 }
 
-func moreBelow([]string) bool { return false }
+// below finds what a person still says below a sign-off: a postscript, or, where weak
+// words of thanks stand within a text, what follows. It gives how many lines lie
+// between, -1 for nothing.
+func below(lines []string, weak bool) int {
+	for n, l := range lines {
+		trimmed := strings.TrimSpace(l)
+		switch {
+		case trimmed == "--" || strings.HasPrefix(trimmed, ">") || machine().MatchString(l) || divider().MatchString(l) || quoteHead().MatchString(l) || headBlock(lines[n:]):
+			return -1
+		case postscript().MatchString(l):
+			return n
+		case weak && len(strings.Fields(l)) >= 4 && strings.ContainsAny(trimmed[len(trimmed)-1:], ".?!"):
+			return n
+		}
+	}
+	return -1
+}
+
+// quoted tells whether what stands next is marked as quoted: an answer can follow it.
+func quoted(lines []string) bool {
+	for _, l := range lines {
+		if trimmed := strings.TrimSpace(l); trimmed != "" {
+			return strings.HasPrefix(trimmed, ">")
+		}
+	}
+	return false
+}
 
 // headBlock tells whether lines begin with the head of another message.
 func headBlock(lines []string) bool {

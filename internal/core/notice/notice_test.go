@@ -168,8 +168,27 @@ func TestBody(t *testing.T) {
 	b := ReadBody("Three works.\n\nBest regards\nOda\n")
 	assert.Len(t, b.Lines, 2)
 	b = ReadBody("Yes.\n\nOn Tue, 3 Mar 2026 at 09:12, Oda <oda@fenn-agency.example> wrote:\n> tomorrow at 10?\n")
-	assert.Equal(t, "Yes.", b.Lines[0].Text)
-	assert.Len(t, b.Lines, 2)
+	said := func(text string) string {
+		var out []string
+		for _, l := range ReadBody(text).Lines {
+			out = append(out, strings.Fields(l.Text)...)
+		}
+		return strings.Join(out, " ")
+	}
+	head := "On Tue, 3 Mar 2026 at 09:12, Oda <oda@fenn-agency.example> wrote:\n"
+	for text, want := range map[string]string{
+		"Yes.\n\n" + head + "> tomorrow at 10?\n":                                                      "Yes.",
+		head + "> tomorrow at 10?\n\nYes, but at 11.\n":                                                "Yes, but at 11.",
+		head + "\n> tomorrow at 10?\nNo, 11.\n> berth 3?\nYes.\n":                                      "No, 11. Yes.",
+		"Yes.\n\n" + head + "tomorrow at 10?\n":                                                        "Yes.",
+		"On Tue, 3 Mar 2026 at 09:12, Oda Fenn\n<oda@fenn-agency.example> wrote:\n> at 10?\nYes.\n":    "Yes.",
+		"Thursday at 9.\n\nBest regards\nOda\n\nPS: the lamp check is on Friday at 10.\n":              "Thursday at 9. PS: the lamp check is on Friday at 10.",
+		"Thursday at 9.\nThanks!\n\nThe lamp check is on Friday at 10.\n\nRegards\nOda\n":              "Thursday at 9. The lamp check is on Friday at 10.",
+		"Thursday at 9.\nThanks\nOda Fenn\nFenn Agency, 12 Quay Street\nTel. 12 34 56\n":               "Thursday at 9.",
+		"Booking request\n------------------------------\nVessel: Corvane\n______________\nBerth: 3\n": "Booking request Vessel: Corvane Berth: 3",
+	} {
+		assert.Equal(t, want, said(text), text)
+	}
 	b = ReadBody("See below.\n\n---------- Forwarded message ---------\nFrom: Oda <oda@fenn-agency.example>\nDate: Tue, 3 Mar 2026 at 09:12\nSubject: Survey\nTo: x\n\nTomorrow at 10.\n")
 	require.NotNil(t, b.Forwarded)
 	assert.Equal(t, "Tue, 3 Mar 2026 at 09:12", b.Forwarded.Date)

@@ -2,6 +2,7 @@ package notice
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 
 	"almanach/internal/core/fault"
@@ -28,11 +29,24 @@ func (d *document) unit(u unit) {
 		return
 	}
 	spans := d.spans(r, u)
+	stray := r.stray(spans)
 	spans, passed := d.veto(r, spans, u)
 	for _, p := range passed {
 		d.pass(u, u.text, p)
 	}
 	groups := grouped(r, spans)
+	if stray != "" {
+		for i := range groups {
+			groups[i].doubt = "holds " + strconv.Quote(stray) + ", which looks like a day or a time and is not understood"
+		}
+		if len(groups) == 0 && len(passed) == 0 {
+			e := d.begin(u)
+			d.fields(&e, u, u.text)
+			e.Held = fault.New(stray, "looks like a day or a time, and is none that can be read").Do("write it as 5 March 2026, 14:30")
+			d.out.Events = append(d.out.Events, e)
+			return
+		}
+	}
 	if !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil || g.times != nil }) {
 		for _, s := range spans {
 			if s.kind == 'l' && s.minutes < 1440 && phraseIn(r.text, lastingWords) != "" && phraseIn(r.text, earlyWords) == "" {
@@ -43,7 +57,7 @@ func (d *document) unit(u unit) {
 		return
 	}
 	hasDate := slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil })
-	if !hasDate && d.day != nil && !u.sentence || !hasDate && d.day != nil && d.day.unit.level > 0 {
+	if !hasDate && d.day != nil && (!u.sentence || !u.gap) || !hasDate && d.day != nil && d.day.unit.level > 0 {
 		d.day.used = true
 		for i := range groups {
 			groups[i].dates = &d.day.dates
@@ -385,9 +399,6 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 			return dates{}, 0
 		}
 		d.day = t.num
-		if len(out.days) == 1 && out.until == nil && r.is(at, 0) && false {
-			return dates{}, 0
-		}
 		out.days = append(out.days, d)
 		if r.is(at, '-') || r.word(at, rangeWords) {
 			if u := r.tok(at + 1); u.kind == 'n' && u.num > t.num && u.num <= 31 && len(u.text) <= 2 && !r.is(at+2, ':') && r.month(at+2) == 0 {
@@ -433,7 +444,7 @@ func cancels(text string) bool {
 
 // events makes the events of a unit's groups.
 func (d *document) events(u unit, r *reader, groups []group) {
-	groups = r.moved(r.stays(groups))
+	groups = d.moved(u, r, r.stays(groups))
 	parts := d.titles(u, r, groups)
 	timed, untimed := 0, 0
 	for _, g := range groups {
@@ -446,6 +457,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 	for n := range groups {
 		g := &groups[n]
 		switch {
+		case g.doubt != "":
 		case g.inherits && !r.ownWords(groups, n), g.inherits && d.set.Message && u.sentence, n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || d.set.Message && u.sentence):
 			g.doubt = "names several times for one day"
 		case n+1 < len(groups) && r.sideBySide(groups[n], groups[n+1]), n > 0 && r.sideBySide(groups[n-1], groups[n]):
@@ -477,7 +489,7 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 	}
 	var days []resolved
 	var f *fault.Fault
-	if g.dates != nil && g.dates.until != nil && len(g.dates.days) == 1 && phraseIn(u.text, []string{"moved", "postponed", "rescheduled", "brought forward", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "spostato", "spostata", "adiado", "adiada", "verplaatst"}) != "" && r.word(g.from, fromWords) {
+	if g.dates != nil && g.dates.until != nil && len(g.dates.days) == 1 && phraseIn(u.text, movedWords) != "" && r.word(g.from, fromWords) {
 		g.dates = &dates{days: []day{*g.dates.until}} // from Tuesday to Thursday
 	}
 	switch {

@@ -47,7 +47,7 @@ func scan(text string) []token {
 		return scanPlain(nil, text, 0, len(text))
 	}
 	for _, m := range opaque().FindAllStringSubmatchIndex(text, -1) {
-		if m[0] < at || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) {
+		if m[0] < at || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) {
 			continue
 		}
 		out = scanPlain(out, text, at, m[0])
@@ -63,6 +63,19 @@ func scan(text string) []token {
 		at = end
 	}
 	return scanPlain(out, text, at, len(text))
+}
+
+// dayOfMonth tells whether what seems the number of something is a day, for a month
+// stands behind it: the order of 5 March, notice 12 March.
+func dayOfMonth(number, rest string) bool {
+	digits := len(number) - len(strings.TrimRight(number, "0123456789"))
+	word := strings.TrimLeft(rest, " .")
+	end := strings.IndexFunc(word, func(r rune) bool { return !unicode.IsLetter(r) })
+	if end < 0 {
+		end = len(word)
+	}
+	verb := word[:end] == "may" || word[:end] == "march"
+	return digits >= 1 && digits <= 2 && !verb && monthOf(strings.ToLower(word[:end])) > 0
 }
 
 func isWordByte(b byte) bool {

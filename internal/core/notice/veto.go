@@ -11,12 +11,15 @@ import (
 func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []string) {
 	minutes := phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
 	due := 0
+	gone := func(n int) bool {
+		return len(why) > 0 && !slices.ContainsFunc(kept, func(s span) bool { return s.from == spans[n].from })
+	}
 	for n, s := range spans {
 		if minutes && s.kind == 'd' {
 			why = append(why, "the day of what is reported")
 			continue
 		}
-		if n > 0 && s.kind != 'd' && len(why) > 0 && len(kept) == 0 && r.onlyLinks(spans[n-1].to, s.from) {
+		if n > 0 && s.kind != 'd' && gone(n-1) && r.onlyLinks(spans[n-1].to, s.from) {
 			continue // the time of such a day
 		}
 		if s.kind != 'd' {
@@ -175,7 +178,7 @@ func (d *document) past(r *reader, s span, before string) bool {
 		return true
 	}
 	told := r.boarded()
-	if phraseIn(r.text, []string{"moved", "postponed", "rescheduled", "brought forward", "put back", "changed to"}) != "" {
+	if phraseIn(r.text, movedWords) != "" {
 		return false
 	}
 	for _, p := range toldPast {
@@ -184,13 +187,8 @@ func (d *document) past(r *reader, s span, before string) bool {
 	if !told {
 		return false
 	}
-	e := Event{}
 	days, f := d.resolve(s.dates)
-	if f != nil || len(days) == 0 {
-		return false
-	}
-	e.Start = days[0].first
-	return !e.Start.After(d.today())
+	return f == nil && len(days) > 0 && !days[0].first.After(d.today())
 }
 
 // boarded tells whether a verb of a text tells of the past.

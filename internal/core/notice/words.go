@@ -101,7 +101,7 @@ var feasts = list(`good easter ash maundy shrove palm black whit cyber holy boxi
 // Words of what is only there if need be.
 var ifNeeded = []string{"if needed", "if necessary", "if required", "as a reserve", "reserve date", "alternative date", "rain date", "falls nötig", "bei bedarf", "si nécessaire", "si es necesario", "se necessario", "se necessário", "indien nodig", "ersatztermin"}
 
-var movedWords = []string{"moved", "postponed", "rescheduled", "brought forward", "changed", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "aplazada", "spostato", "spostata", "adiado", "adiada", "verplaatst", "verzet"}
+var movedWords = []string{"moved", "postponed", "rescheduled", "brought forward", "put back", "changed", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "aplazada", "spostato", "spostata", "adiado", "adiada", "verplaatst", "verzet"}
 
 var eachDay = []string{"each day", "every day", "daily", "täglich", "jeweils", "chaque jour", "cada día", "ogni giorno", "cada dia", "dagelijks"}
 

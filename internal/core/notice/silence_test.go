@@ -1,0 +1,83 @@
+package notice
+
+import (
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var plainDate = regexp.MustCompile(`(?i)\b(?:\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./](?:20)?\d\d|\d{1,2}(?:st|nd|rd|th)?\.? (?:of )?(?:january|february|march|april|may|june|july|august|september|october|november|december)\b|(?:january|february|march|april|june|july|august|september|october|november|december) \d{1,2}\b)`)
+
+// heads is a line that is only a day, or a title with one, which holds for what stands
+// below it.
+var heads = lazily(`^(?:\p{L}+,? )?\d{1,2}(?:\. | )\p{L}+(?: \d{4})?:?$|^\p{Lu}[^.]* \d{4}$`)
+
+// lost gives the dates of a text that nothing is said of.
+func lost(text string, f Found) (out []string) {
+	for _, date := range plainDate.FindAllString(text, -1) {
+		said := slices.ContainsFunc(strings.Split(text, "\n"), func(line string) bool { return heads().MatchString(line) && strings.Contains(line, date) })
+		for _, e := range f.Events {
+			said = said || strings.Contains(e.Text, date) || strings.Contains(e.Heading, date)
+		}
+		for _, p := range f.Passed {
+			said = said || strings.Contains(p.Text, date)
+		}
+		if !said {
+			out = append(out, date)
+		}
+	}
+	return out
+}
+
+// Every date of a text is of an event, or held, or passed over: none goes unsaid.
+func TestNothingLost(t *testing.T) {
+	files, _ := filepath.Glob("testdata/corpus/*.txt")
+	for _, file := range files {
+		data, err := os.ReadFile(file)
+		require.NoError(t, err)
+		text, _, _ := strings.Cut(string(data), "\n-----\n")
+		for _, set := range []Settings{{Present: monday}, {Present: monday, Stated: monday, Message: true, Subject: "Fender check"}} {
+			assert.Empty(t, lost(text, Read(linesOf(text), set)), file)
+		}
+	}
+}
+
+// What is understood in part is held, and not loaded by that part.
+func TestHalfRead(t *testing.T) {
+	for text, want := range map[string]string{
+		"The crane check is moved to Thursday 12 March 14:00 and the lamp check to Friday 13 March 10:00.":   "held, held",
+		"Postponed: dredging from 3 March 2026 to 10 March 2026, diving from 4 March 2026 to 12 March 2026.": "held, held",
+		"The crane check of 3 March is moved to 5 March.":                                                    "2026-03-05, passed over",
+		"Dredging: 32.13.2026":                                                     "held",
+		"Dredging on 12 of March at 25:00":                                         "held",
+		"Crane check March 5-7, 9, 11; lamp check March 12.":                       "held, held",
+		"Crane check March 5 and 7, 2 boats.":                                      "2026-03-05, 2026-03-07",
+		"5 March 2026 10:00 Crane instead of 6 March 2026 12:00 Lamp":              "2026-03-05 10:00, passed over",
+		"Friday, 5 June 2026\nThe ceremony starts at 17:00.\nDinner is at 20:00.":  "2026-06-05 17:00, 2026-06-05 20:00",
+		"When: 5 March 2026 10:00\nWhat: Dredging\nOr: 6 March 2026 10:00":         "2026-03-05 10:00, passed over",
+		"Start: 5 March 2026 10:00\nEnd: whenever\nEvent: Lamp check":              "held",
+		"Date: 5 March 2026\nTime: 10:00\nDuration: a while\nEvent: Lamp check":    "held",
+		"The score was 25:30 and the scale is 1:50.":                               "passed over",
+		"Order 5 March 2026 for the lamps: check at the quay, notice 6 March 2026": "2026-03-05, 2026-03-06",
+	} {
+		f := Read(linesOf(text), Settings{Present: monday})
+		var got []string
+		for _, e := range f.Events {
+			if e.Held != nil {
+				got = append(got, "held")
+			} else {
+				got = append(got, e.When())
+			}
+		}
+		if len(f.Passed) > 0 {
+			got = append(got, "passed over")
+		}
+		assert.Equal(t, want, strings.Join(got, ", "), text)
+	}
+}

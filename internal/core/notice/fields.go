@@ -34,13 +34,26 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 		return []string{cutAll(0, len(r.text))}
 	}
 	first := r.text[:r.tok(groups[0].from).from]
-	out := make([]string, len(groups))
+	out, owns := make([]string, len(groups)), make([]string, len(groups))
+	said := 0
 	for n, g := range groups {
-		from, to := r.tok(g.from).from, len(r.text)
+		to := len(r.text)
 		if n+1 < len(groups) {
 			to = r.tok(groups[n+1].from).from
 		}
-		own := cutAll(from, to)
+		owns[n] = cutAll(r.tok(g.from).from, to)
+		if meaningful(strings.ReplaceAll(owns[n], "\x00", "")) {
+			said++
+		}
+	}
+	if said == len(groups)-1 && meaningful(first) && !meaningful(strings.ReplaceAll(owns[said], "\x00", "")) && !u.sentence {
+		// each behind its name: Crane check 5 March, lamp check 6 March
+		for n := range owns[:said] {
+			owns[n] = strings.TrimLeft(strings.TrimLeft(owns[n], " \x00"), ",;/ ")
+		}
+		return append([]string{first}, owns[:said]...)
+	}
+	for n, own := range owns {
 		if meaningful(strings.ReplaceAll(own, "\x00", "")) {
 			if meaningful(first) {
 				own = strings.TrimRight(first, " :,-–") + " " + own

@@ -17,6 +17,7 @@ type Body struct {
 type Forwarded struct {
 	From, Date, Subject string
 	Lines               []Line
+	Forwarded           *Forwarded // what it forwards in its turn
 }
 
 var (
@@ -161,6 +162,7 @@ func readForwarded(lines []string, offset int) *Forwarded {
 		l.Number += offset + n
 		f.Lines = append(f.Lines, l)
 	}
+	f.Forwarded = inner.Forwarded
 	return f
 }
 

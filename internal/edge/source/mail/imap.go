@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"net"
 	"os"
+	"slices"
 	"time"
 
 	"github.com/emersion/go-imap/v2"
@@ -169,8 +170,15 @@ func Fetch(ctx context.Context, b Mailbox) (*Fetched, error) {
 		if err != nil {
 			return nil, b.lost(ctx, err)
 		}
+		if len(batch) != n {
+			return nil, b.fault("gave %d of %d messages that it lists in %s", len(batch), n, b.folder()).Do("try again; nothing was marked")
+		}
 		for _, m := range batch {
-			one := Read(bytes.NewReader(m.FindBodySection(section)))
+			text := m.FindBodySection(section)
+			if text == nil {
+				return nil, b.fault("lists message %d of %s, and gives no text for it", m.UID, b.folder()).Do("try again; nothing was marked")
+			}
+			one := Read(bytes.NewReader(text))
 			one.Where = fmt.Sprintf("%s/%s", b.Server, b.folder())
 			one.Number = int(m.UID)
 			out.Messages = append(out.Messages, one)
@@ -206,9 +214,15 @@ func (b Mailbox) flag() imap.Flag {
 	return imap.Flag(b.Mark)
 }
 
+// waits tells whether a message, or one inside of it, is left for a person.
+func (m *Message) waits(pending map[string]bool) bool {
+	return pending[m.ID] || len(m.Notes) > 0 || slices.ContainsFunc(m.inner, func(inner *Message) bool { return inner.waits(pending) })
+}
+
 // Loaded marks and moves the messages whose events are loaded, as the intake says.
 // pending are those that are left for a person, by their Message-ID: they and the
-// threads that they are of stay as they are.
+// threads that they are of stay as they are, and so do those with something in them
+// that was not read.
 func (f *Fetched) Loaded(ctx context.Context, pending map[string]bool) error {
 	b := f.Box
 	if b.Mark == "" && b.Move == "" {
@@ -216,10 +230,7 @@ func (f *Fetched) Loaded(ctx context.Context, pending map[string]bool) error {
 	}
 	var uids []imap.UID
 	for _, thread := range threads(f.Messages) {
-		waits := false
-		for _, m := range thread {
-			waits = waits || pending[m.ID]
-		}
+		waits := slices.ContainsFunc(thread, func(m *Message) bool { return m.waits(pending) })
 		for _, m := range thread {
 			if !waits {
 				uids = append(uids, f.uids[m])

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -85,6 +86,68 @@ func TestMessages(t *testing.T) {
 			assert.Equal(t, c.want, got)
 		})
 	}
+}
+
+// What a message holds and is not read is said.
+func TestUnread(t *testing.T) {
+	const date = "Subject: Survey\nDate: Mon, 2 Mar 2026 09:00:00 +0000"
+	mixed := func(parts ...string) *Message {
+		return sentAs(date+"\nMIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=X", "--X\n"+strings.Join(parts, "\n--X\n")+"\n--X--")
+	}
+	const plain = "Content-Type: text/plain\n\nSurvey tomorrow at 10."
+	inner := "Content-Type: message/rfc822\n\nFrom: Piet <piet@ropes.example>\nMessage-ID: <i@ropes.example>\nSubject: Lamps\nDate: Mon, 2 Mar 2026 08:00:00 +0000\n%s"
+	for name, c := range map[string]struct {
+		m          *Message
+		rows, note string
+	}{
+		"a PDF within the text":      {mixed(plain, "Content-Type: application/pdf; name=list.pdf\nContent-Disposition: inline\n\n%PDF"), "Survey", "list.pdf is not read"},
+		"a text beside it":           {mixed(plain, "Content-Type: text/plain; name=list.txt\nContent-Disposition: attachment\n\nLamps on 5 March 2026 at 10:00"), "Survey", "list.txt is not read"},
+		"a nameless attachment":      {mixed(plain, "Content-Type: application/octet-stream\n\nx"), "Survey", "without a name"},
+		"a picture":                  {mixed(plain, "Content-Type: image/png; name=logo.png\nContent-Disposition: inline\n\nx"), "Survey", ""},
+		"a page behind a text":       {mixed("Content-Type: text/plain\n\nSee below.", "Content-Type: text/html\n\n<p>Survey tomorrow at 10.</p>"), "Survey", ""},
+		"a message in a message":     {mixed(plain, fmt.Sprintf(inner, "\nLamp check on 5 March at 9:00.")), "Lamps Survey", ""},
+		"two deep":                   {mixed(plain, fmt.Sprintf(inner, "MIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=Y\n\n--Y\n"+strings.Replace(fmt.Sprintf(inner, "\nLamp check on 5 March at 9:00."), "<i@", "<j@", 1)+"\n--Y--")), "Lamps Survey", ""},
+		"forwarded twice":            {sentAs(date, "See below.\n\n---------- Forwarded message ---------\nFrom: a@x.example\nDate: Mon, 2 Mar 2026 08:00:00 +0000\nSubject: Fwd: Survey\n\nAnd below.\n\n---------- Forwarded message ---------\nFrom: b@x.example\nDate: Mon, 2 Mar 2026 07:00:00 +0000\nSubject: Survey\n\nSurvey tomorrow at 10."), "Survey", ""},
+		"an unreadable invitation":   {mixed(plain, "Content-Type: text/calendar\n\nBEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:x\nDTSTART:never\nEND:VEVENT\nEND:VCALENDAR"), "Survey", "invitation cannot be read"},
+		"a text cut short":           {mixed("Content-Type: text/plain\nContent-Transfer-Encoding: base64\n\nU3VydmV5IHRvbW9ycm93IGF0IDEwLg==!!"), "Survey", "cannot be read in full"},
+		"a subject of another time":  {sentAs("Subject: Crane check, 24 Sep 2026, 10:00\nDate: Mon, 2 Mar 2026 09:00:00 +0000", "The crane check is on 25 September 2026 at 10:00."), "Crane check held", ""},
+		"a subject of the same time": {sentAs("Subject: Crane check, 24 Sep 2026, 10:00\nDate: Mon, 2 Mar 2026 09:00:00 +0000", "The crane check is on 24 September 2026 at 10:00."), "Crane check", ""},
+		"a subject of two times":     {sentAs("Subject: Crane check 24 Sep 2026 10:00, lamp check 25 Sep 2026 11:00\nDate: Mon, 2 Mar 2026 09:00:00 +0000", "Please come."), "Crane check Lamp check", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			var titles []string
+			r := Rows([]*Message{c.m}, options(t))
+			for {
+				row, err := r.Next()
+				if err != nil {
+					break
+				}
+				title := row.Cell(3).Text
+				if row.Evidence.Held != nil {
+					title += " held"
+				}
+				titles = append(titles, title)
+			}
+			slices.Sort(titles)
+			assert.Equal(t, c.rows, strings.Join(titles, " "))
+			notes := strings.Join(r.Notes, "; ")
+			if c.note == "" {
+				assert.Empty(t, notes)
+			} else {
+				assert.Contains(t, notes, c.note)
+			}
+		})
+	}
+	one, other, again := sentAs(date, "Survey tomorrow at 10."), sentAs(date, "Survey tomorrow at 11."), sentAs(date, "Survey tomorrow at 10.")
+	r := Rows([]*Message{one, other, again}, options(t))
+	assert.Len(t, r.Notes, 1, "two of one ID that differ are told of, and one kept twice is not")
+	dir := t.TempDir()
+	for _, name := range []string{"A.EML", "b.eml", "list.pdf"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte("Subject: x\n\nSurvey on 5 March 2026 at 10:00\n"), 0o600))
+	}
+	paths, others := messageFiles(dir)
+	assert.Len(t, paths, 2)
+	assert.Equal(t, []string{"list.pdf"}, others)
 }
 
 // An older invitation never takes the place of a newer one, whatever comes first.

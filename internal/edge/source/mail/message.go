@@ -47,7 +47,8 @@ type Message struct {
 	Where       string   // file, for messages of several
 	Number      int      // in its mailbox
 
-	inner []*Message // forwarded as a whole
+	inner   []*Message // forwarded as a whole
+	invites bool       // an invitation in it could be read
 }
 
 // Read reads one message.
@@ -77,10 +78,13 @@ func (m *Message) read(data []byte, depth int) {
 	}
 	m.head(e.Header)
 	w := &walker{m: m}
-	w.entity(e, depth)
+	w.entity(e, depth, false)
 	text := w.plain
 	if strings.TrimSpace(text) == "" && w.html != "" {
-		text = w.page()
+		text = page(w.html)
+	}
+	if strings.TrimSpace(w.loose) != "" {
+		text += "\n" + page(w.loose)
 	}
 	b := notice.ReadBody(text)
 	m.Lines, m.Forwarded = b.Lines, b.Forwarded
@@ -191,14 +195,19 @@ func ParseDate(text string) time.Time {
 // walker goes through the parts of a message.
 type walker struct {
 	m           *Message
-	plain, html string
+	plain, html string // of which one is read, where they are alternatives
+	loose       string // web pages that are no alternative to anything
 	parts       int
 }
 
-func (w *walker) entity(e *message.Entity, depth int) {
+func (w *walker) note(format string, args ...any) {
+	w.m.Notes = append(w.m.Notes, fmt.Sprintf(format, args...))
+}
+
+func (w *walker) entity(e *message.Entity, depth int, alternative bool) {
 	if w.parts++; w.parts > maxParts || depth > maxInside {
 		if w.parts == maxParts+1 || depth == maxInside+1 {
-			w.m.Notes = append(w.m.Notes, fmt.Sprintf("has more than %d parts, or parts more than %d deep in each other; the rest is not read", maxParts, maxInside))
+			w.note("has more than %d parts, or parts more than %d deep in each other; the rest is not read", maxParts, maxInside)
 		}
 		return
 	}
@@ -212,14 +221,14 @@ func (w *walker) entity(e *message.Entity, depth int) {
 			}
 			if p == nil {
 				if err != nil {
-					w.m.Notes = append(w.m.Notes, fmt.Sprintf("a part of it cannot be read: %v", err))
+					w.note("a part of it cannot be read: %v", err)
 				}
 				return
 			}
 			if kind == "multipart/alternative" && !had && w.plain != "" && w.calendarless(p) {
 				continue // one of alternatives is read
 			}
-			w.entity(p, depth+1)
+			w.entity(p, depth+1, alternative || kind == "multipart/alternative")
 		}
 	}
 	kind, params, _ := e.Header.ContentType()
@@ -231,21 +240,33 @@ func (w *walker) entity(e *message.Entity, depth int) {
 			w.m.Invitations = append(w.m.Invitations, []byte(text))
 		}
 	case kind == "message/rfc822":
-		data, err := io.ReadAll(io.LimitReader(e.Body, maxPart))
-		if err == nil && depth < maxInside {
+		data, err := io.ReadAll(io.LimitReader(e.Body, maxMessage))
+		if err != nil {
+			w.note("the message inside of it is cut short: %v", err)
+		}
+		if len(data) > 0 {
 			inner := &Message{}
 			inner.read(data, depth+1)
 			w.m.inner = append(w.m.inner, inner)
 			w.m.Invitations = append(w.m.Invitations, inner.Invitations...)
 		}
-	case disposition == "attachment":
-		if name != "" && kind != "text/plain" {
-			w.m.Notes = append(w.m.Notes, "the attachment "+name+" is not read; save it into the inbox")
+	case disposition == "attachment" || kind != "" && !strings.HasPrefix(kind, "text/"):
+		switch {
+		case strings.HasPrefix(kind, "image/") && disposition != "attachment" || strings.HasSuffix(kind, "-signature"):
+			// a picture within the text, a signature
+		case name != "":
+			w.note("the attachment %s is not read; save it into the inbox", name)
+		default:
+			w.note("an attachment without a name (%s) is not read; save it into the inbox", kind)
 		}
-	case kind == "text/html":
+	case kind == "text/html" && alternative:
 		w.html += w.text(e, params["charset"])
+	case kind == "text/html":
+		w.loose += w.text(e, params["charset"])
 	case kind == "text/plain" || kind == "":
 		w.plain += w.text(e, params["charset"])
+	default:
+		w.note("a part of it (%s) is not read", kind)
 	}
 }
 
@@ -260,13 +281,12 @@ func (w *walker) calendarless(e *message.Entity) bool {
 // read as UTF-8, or else as Windows-1252.
 func (w *walker) text(e *message.Entity, charset string) string {
 	data, err := io.ReadAll(io.LimitReader(e.Body, maxPart+1))
-	if err != nil && len(data) == 0 {
-		w.m.Notes = append(w.m.Notes, fmt.Sprintf("a part of it cannot be read: %v", err))
-		return ""
+	if err != nil {
+		w.note("a part of it cannot be read in full: %v", err)
 	}
 	if len(data) > maxPart {
 		data = data[:maxPart]
-		w.m.Notes = append(w.m.Notes, fmt.Sprintf("has more than %d MiB of text, and is read up to there", maxPart>>20))
+		w.note("has more than %d MiB of text, and is read up to there", maxPart>>20)
 	}
 	if !strings.ContainsRune(string(data), '\uFFFD') && !bytes.ContainsFunc(data, func(r rune) bool { return r == 0xFFFD }) {
 		return string(data)
@@ -280,8 +300,8 @@ func (w *walker) text(e *message.Entity, charset string) string {
 }
 
 // page gives the text of a message that is a web page: its quotations left away.
-func (w *walker) page() string {
-	parts, _ := document.PageParts(strings.NewReader(w.html))
+func page(html string) string {
+	parts, _ := document.PageParts(strings.NewReader(html))
 	var b strings.Builder
 	for _, p := range parts {
 		if p.Table == nil {

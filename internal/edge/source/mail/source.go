@@ -27,14 +27,22 @@ const maxMailbox = 2 << 30
 
 // Open opens a file that holds a message, or a mailbox of them.
 func Open(f *os.File, o sheet.Options) (sheet.Book, error) {
+	list, err := messagesOf(f, o.Name, o)
+	if err != nil {
+		return nil, err
+	}
+	return Book(list, o, f.Close), nil
+}
+
+// messagesOf reads the messages of a file.
+func messagesOf(f io.Reader, name string, o sheet.Options) (list []*Message, err error) {
 	data, err := io.ReadAll(io.LimitReader(o.Budget.Reader(f), maxMailbox+1))
 	if err != nil {
-		return nil, sheet.Unreadable(o.Name, err)
+		return nil, sheet.Unreadable(name, err)
 	}
 	if len(data) > maxMailbox {
-		return nil, fault.Newf("is a mailbox of more than %d GiB", maxMailbox>>30).At(fault.Place{File: o.Name}).Do("split it")
+		return nil, fault.Newf("is a mailbox of more than %d GiB", maxMailbox>>30).At(fault.Place{File: name}).Do("split it")
 	}
-	var list []*Message
 	texts := [][]byte{data}
 	if IsMailbox(data[:min(len(data), 1000)]) {
 		texts = Split(data)
@@ -44,13 +52,39 @@ func Open(f *os.File, o sheet.Options) (sheet.Book, error) {
 			return nil, err
 		}
 		m := Read(bytes.NewReader(text))
-		m.Where = o.Name
+		m.Where = name
 		if len(texts) > 1 {
 			m.Number = n + 1
 		}
 		list = append(list, m)
 	}
-	return Book(list, o, f.Close), nil
+	return list, nil
+}
+
+// messageFiles gives the files of a folder that hold messages, by name, and those
+// beside them that do not.
+func messageFiles(dir string) (paths, others []string) {
+	for _, sub := range []string{"cur", "new", ""} {
+		entries, _ := os.ReadDir(filepath.Join(dir, sub))
+		for _, e := range entries {
+			path := filepath.Join(dir, sub, e.Name())
+			if info, err := os.Stat(path); err != nil || !info.Mode().IsRegular() || strings.HasPrefix(e.Name(), ".") {
+				continue
+			}
+			switch strings.ToLower(filepath.Ext(path)) {
+			case ".eml", ".mbox":
+				paths = append(paths, path)
+			default:
+				if sub != "" {
+					paths = append(paths, path)
+				} else {
+					others = append(others, e.Name())
+				}
+			}
+		}
+	}
+	slices.Sort(paths)
+	return paths, others
 }
 
 // IsFolder tells whether a folder holds messages: a mailbox of the kind that has a
@@ -61,62 +95,41 @@ func IsFolder(dir string) bool {
 			return true
 		}
 	}
-	found, _ := filepath.Glob(filepath.Join(dir, "*.eml"))
-	return len(found) > 0
+	paths, _ := messageFiles(dir)
+	return len(paths) > 0
 }
 
 // OpenFolder opens a folder of messages.
 func OpenFolder(dir string, o sheet.Options) (sheet.Book, error) {
-	var paths []string
-	for _, pattern := range []string{"cur/*", "new/*", "*.eml", "*.mbox"} {
-		found, _ := filepath.Glob(filepath.Join(dir, pattern))
-		paths = append(paths, found...)
-	}
-	slices.Sort(paths)
+	paths, others := messageFiles(dir)
 	var list []*Message
 	for _, p := range paths {
-		if err := o.Budget.Step(); err != nil {
-			return nil, err
+		f, err := os.Open(p)
+		if err != nil {
+			return nil, sheet.Unreadable(p, fault.Bare(err))
 		}
-		if info, err := os.Stat(p); err != nil || !info.Mode().IsRegular() || strings.HasPrefix(filepath.Base(p), ".") {
-			continue
-		}
-		data, err := readFile(p, o)
+		more, err := messagesOf(f, p, o)
+		f.Close()
 		if err != nil {
 			return nil, err
 		}
-		texts := [][]byte{data}
-		if IsMailbox(data[:min(len(data), 1000)]) {
-			texts = Split(data)
-		}
-		for n, text := range texts {
-			m := Read(bytes.NewReader(text))
-			m.Where = p
-			if len(texts) > 1 {
-				m.Number = n + 1
-			}
-			list = append(list, m)
-		}
+		list = append(list, more...)
 	}
-	return Book(list, o, nil), nil
-}
-
-func readFile(path string, o sheet.Options) ([]byte, error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return nil, sheet.Unreadable(path, fault.Bare(err))
+	var notes []string
+	if len(others) > 0 {
+		notes = append(notes, "no messages, and not read: "+strings.Join(others, ", "))
 	}
-	defer f.Close()
-	return io.ReadAll(io.LimitReader(o.Budget.Reader(f), maxMessage))
+	return Book(list, o, nil, notes...), nil
 }
 
 // Book gives what messages settle as the rows of a sheet.
-func Book(list []*Message, o sheet.Options, end func() error) sheet.Book {
+func Book(list []*Message, o sheet.Options, end func() error, notes ...string) sheet.Book {
 	if end == nil {
 		end = func() error { return nil }
 	}
 	return sheet.Single{Start: func() (sheet.Raw, error) {
 		rows := Rows(list, o)
+		rows.Notes = append(rows.Notes, notes...)
 		return rows, o.Budget.Check()
 	}, End: end}
 }
@@ -124,20 +137,24 @@ func Book(list []*Message, o sheet.Options, end func() error) sheet.Book {
 // Rows gives what messages settle.
 func Rows(list []*Message, o sheet.Options) *document.Rows {
 	var all []*Message
-	for _, m := range list {
+	var add func(m *Message)
+	add = func(m *Message) {
 		all = append(all, m)
 		for _, inner := range m.inner {
 			inner.Where, inner.Number = m.Where, m.Number
-			all = append(all, inner)
+			add(inner)
 		}
+	}
+	for _, m := range list {
+		add(m)
 	}
 	rows := document.NewRows(fmt.Sprintf("%d messages", len(list)), o)
 	if len(list) == 1 {
 		rows = document.NewRows("a message", o)
 	}
-	invited := invitations(all, o, rows)
+	addInvitations(rows, all, o)
 	for _, thread := range threads(all) {
-		addThread(rows, thread, invited, o)
+		addThread(rows, thread, o)
 	}
 	for _, m := range all {
 		for _, note := range m.Notes {
@@ -234,21 +251,33 @@ func threads(list []*Message) [][]*Message {
 			}
 			return a.Sent.Compare(b.Sent)
 		})
-		seen := map[string]bool{}
+		seen := map[string]*Message{}
 		g = slices.DeleteFunc(g, func(m *Message) bool { // one message, kept twice
-			twice := m.ID != "" && seen[m.ID]
-			seen[m.ID] = true
-			return twice
+			first := seen[m.ID]
+			if m.ID == "" || first == nil {
+				seen[m.ID] = m
+				return false
+			}
+			if first.says(m) {
+				return true
+			}
+			m.Notes = append(m.Notes, "has the Message-ID of another message that says something else")
+			return false
 		})
 		out = append(out, g)
 	}
 	return out
 }
 
+// says tells whether two messages say the same.
+func (m *Message) says(o *Message) bool {
+	return m.Subject == o.Subject && slices.EqualFunc(m.Lines, o.Lines, func(a, b notice.Line) bool { return a.Text == b.Text }) && slices.EqualFunc(m.Invitations, o.Invitations, bytes.Equal)
+}
+
 var copyLine = regexp.MustCompile(`(?i)^\s*cc\s*:\s*(.*@.*)$`)
 
 // addThread adds what a thread settles.
-func addThread(rows *document.Rows, thread []*Message, invited map[string]bool, o sheet.Options) {
+func addThread(rows *document.Rows, thread []*Message, o sheet.Options) {
 	root := thread[0].identity()
 	if len(thread[0].Refs) > 0 {
 		root = thread[0].Refs[0]
@@ -260,14 +289,13 @@ func addThread(rows *document.Rows, thread []*Message, invited map[string]bool, 
 			m.ID = m.identity()
 		}
 		byID[m.ID] = m
-		if len(m.Invitations) > 0 {
+		if m.invites {
 			continue // the text beside an invitation is not read a second time
 		}
 		one := m.found(n > 0 || len(m.Refs) > 0, o)
 		rows.AddPassed(m.origin(), one.Found.Passed)
 		read = append(read, one)
 	}
-	_ = invited
 	settled := notice.Settle(read)
 	for n := range settled {
 		s := &settled[n]
@@ -352,6 +380,9 @@ func (m *Message) found(reply bool, o sheet.Options) notice.Message {
 	var subject notice.Found
 	if title != "" && !reply {
 		subject = notice.Read([]notice.Line{{Text: title, Whole: true}}, set)
+		for i := range subject.Events {
+			subject.Events[i].Text = "Subject: " + subject.Events[i].Text
+		}
 		if len(subject.Events) > 0 && subject.Events[0].What != "" {
 			title = subject.Events[0].What
 		}
@@ -370,7 +401,7 @@ func (m *Message) found(reply bool, o sheet.Options) notice.Message {
 		break
 	}
 	out.Found = notice.Read(lines, set)
-	if f := m.Forwarded; f != nil {
+	for f := m.Forwarded; f != nil; f = f.Forwarded {
 		inner := set
 		inner.Stated = ParseDate(f.Date)
 		if inner.Stated.IsZero() && f.Date != "" {
@@ -386,37 +417,34 @@ func (m *Message) found(reply bool, o sheet.Options) notice.Message {
 		found := notice.Read(f.Lines, inner)
 		out.Found.Events, out.Found.Passed = append(out.Found.Events, found.Events...), append(out.Found.Passed, found.Passed...)
 	}
-	out.Found.Events = withSubject(out.Found.Events, subject.Events)
+	withSubject(&out.Found, subject)
 	out.Found.Lasting()
 	for i := range out.Found.Events {
 		e := &out.Found.Events[i]
 		e.Who = append(e.Who, copied...)
-		if m.Sent.IsZero() && e.Held == nil && relative(e) {
-			e.Held = fault.Newf("counts from the day on which the message was sent, which it does not say").Do("write the date itself")
-		}
 	}
 	return out
 }
 
-// relative tells whether an event's day counts from another: without a stated day
-// such are held already.
-func relative(*notice.Event) bool { return false }
-
 // withSubject brings what the subject says of a time together with what the text
-// says.
-func withSubject(events, subject []notice.Event) []notice.Event {
-	if len(subject) == 0 || subject[0].NoDate {
-		return events
+// says. Where they say different times, neither is certain.
+func withSubject(found *notice.Found, subject notice.Found) {
+	found.Passed = append(found.Passed, subject.Passed...)
+	if len(subject.Events) == 0 || subject.Events[0].NoDate {
+		return
 	}
-	s := subject[0]
-	told := 0
+	s := subject.Events[0]
+	events := found.Events
+	told, apart := false, true
 	for i := range events {
 		e := &events[i]
 		switch {
 		case e.NoDate && !e.NoTime && s.Held == nil: // the day stands in the subject
-			day := time.Date(s.Start.Year(), s.Start.Month(), s.Start.Day(), 0, 0, 0, 0, time.UTC)
-			e.OnDay(day)
-			told++
+			e.OnDay(s.Start)
+			if s.AllDay || e.Start.Equal(s.Start) {
+				apart = false
+			}
+			told = true
 		case e.Start.Equal(s.Start):
 			if e.Where == "" {
 				e.Where = s.Where
@@ -424,21 +452,24 @@ func withSubject(events, subject []notice.Event) []notice.Event {
 			if e.End.IsZero() {
 				e.End = s.End
 			}
-			told++
-		case e.Start.Truncate(24 * time.Hour).Equal(s.Start.Truncate(24 * time.Hour)):
-			told++
+			told, apart = true, false
 		case !e.Start.IsZero():
-			told++
+			told = true
+			apart = apart && !(s.AllDay && e.Start.Truncate(24*time.Hour).Equal(s.Start.Truncate(24*time.Hour)))
 		}
 	}
-	if told > 0 {
-		return events
+	switch {
+	case !told:
+		found.Events = append(slices.Clone(subject.Events), events...)
+	case apart && s.Held == nil && len(events) == 1 && events[0].Held == nil && !events[0].Cancelled:
+		events[0].Held = fault.Newf("the subject says %s, and the text %s", s.When(), events[0].When()).Do("ask which it is")
+	case apart && s.Held == nil:
+		found.Passed = append(found.Passed, notice.Passed{Text: s.Text, Why: "the text says other times than the subject"})
 	}
-	return append([]notice.Event{s}, events...)
 }
 
-// invitations adds the invitations inside of messages: the newest of each UID.
-func invitations(list []*Message, o sheet.Options, rows *document.Rows) map[string]bool {
+// addInvitations adds the invitations inside of messages: the newest of each UID.
+func addInvitations(rows *document.Rows, list []*Message, o sheet.Options) {
 	type found struct {
 		invitation
 		m *Message
@@ -451,6 +482,7 @@ func invitations(list []*Message, o sheet.Options, rows *document.Rows) map[stri
 			for _, p := range problems {
 				m.Notes = append(m.Notes, "its invitation cannot be read: "+p)
 			}
+			m.invites = m.invites || len(items) > 0
 			for _, i := range items {
 				if i.aside != "" {
 					rows.AddPassed(m.origin(), []notice.Passed{{Text: i.event.What + " " + i.event.When(), Why: i.aside}})
@@ -466,14 +498,11 @@ func invitations(list []*Message, o sheet.Options, rows *document.Rows) map[stri
 			}
 		}
 	}
-	out := map[string]bool{}
 	for _, key := range order {
 		i := newest[key]
 		if i.m.ID == "" {
 			i.m.ID = i.m.identity()
 		}
 		rows.AddInvitation(i.m.origin(), &i.event, key, i.zone, i.repeat, i.except, i.sequence)
-		out[key] = true
 	}
-	return out
 }

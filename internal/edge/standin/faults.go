@@ -29,6 +29,9 @@ type Faults struct {
 	Reorder    bool          // properties are kept in another order
 	Quota      int           // events that a calendar may hold; 0 for any number
 	Withhold   string        // the resource of this name is listed and never given
+	Omit       string        // the resource of this name is listed, and left out of answers that should give it
+	Deny       string        // the listing has an error for the resource of this name
+	Page       int           // sync-collection tells of so many changes at a time (RFC 6578 §3.6); 0 for all
 }
 
 // before does what comes before a request is looked at. It tells whether that

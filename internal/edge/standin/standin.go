@@ -5,6 +5,7 @@ package standin
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/subtle"
 	"encoding/xml"
@@ -504,8 +505,10 @@ func (s *Server) itemProps(p string, names []xml.Name, it *resource) string {
 	})
 }
 
-func (s *Server) token(name string, c *collection) string {
-	return fmt.Sprintf("urn:almanach:sync:%s:%d", url.PathEscape(name), c.revision)
+func (s *Server) token(name string, c *collection) string { return tokenOf(name, c.revision) }
+
+func tokenOf(name string, revision int) string {
+	return fmt.Sprintf("urn:almanach:sync:%s:%d", url.PathEscape(name), revision)
 }
 
 func (s *Server) calendarProps(name string, names []xml.Name, c *collection) string {
@@ -572,6 +575,10 @@ func (s *Server) propfind(w http.ResponseWriter, r *http.Request, name, item str
 		b.WriteString(s.calendarProps(name, names, c))
 		if deep {
 			for _, n := range slices.Sorted(maps.Keys(c.items)) {
+				if n == s.Faults.Deny {
+					b.WriteString("<D:response>" + href(home+name+"/"+n) + "<D:status>HTTP/1.1 403 Forbidden</D:status></D:response>")
+					continue
+				}
 				b.WriteString(s.itemProps(home+name+"/"+n, names, c.items[n]))
 			}
 		}
@@ -609,6 +616,9 @@ func (s *Server) report(w http.ResponseWriter, r *http.Request, c *collection, n
 			if err != nil {
 				continue
 			}
+			if s.Faults.Omit != "" && path.Base(u.Path) == s.Faults.Omit {
+				continue
+			}
 			if s.Faults.Withhold != "" && path.Base(u.Path) == s.Faults.Withhold {
 				b.WriteString("<D:response>" + href(u.Path) + "<D:status>HTTP/1.1 403 Forbidden</D:status></D:response>")
 				continue
@@ -632,16 +642,30 @@ func (s *Server) report(w http.ResponseWriter, r *http.Request, c *collection, n
 			condition(w, http.StatusForbidden, "D:valid-sync-token")
 			return
 		}
-		for _, n := range slices.Sorted(maps.Keys(c.changes)) {
+		upTo, told := c.revision, 0
+		for _, n := range slices.SortedFunc(maps.Keys(c.changes), func(a, b string) int { return cmp.Or(c.changes[a]-c.changes[b], strings.Compare(a, b)) }) {
+			if c.changes[n] <= since {
+				continue
+			}
+			if s.Faults.Page > 0 && told == s.Faults.Page {
+				b.WriteString("<D:response>" + href(home+name+"/") + "<D:status>HTTP/1.1 507 Insufficient Storage</D:status></D:response>")
+				break
+			}
+			told++
+			if s.Faults.Page > 0 {
+				upTo = c.changes[n]
+			}
 			switch {
-			case c.changes[n] <= since:
 			case c.items[n] != nil:
 				b.WriteString(s.itemProps(home+name+"/"+n, names, c.items[n]))
 			case since > 0:
 				b.WriteString("<D:response>" + href(home+name+"/"+n) + "<D:status>HTTP/1.1 404 Not Found</D:status></D:response>")
 			}
 		}
-		b.WriteString("<D:sync-token>" + escaped(s.token(name, c)) + "</D:sync-token>")
+		if told < s.Faults.Page {
+			upTo = c.revision
+		}
+		b.WriteString("<D:sync-token>" + escaped(tokenOf(name, upTo)) + "</D:sync-token>")
 	default:
 		condition(w, http.StatusForbidden, "D:supported-report")
 		return

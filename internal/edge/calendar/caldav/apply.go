@@ -1,9 +1,6 @@
 package caldav
 
 import (
-	"almanach/internal/core/fault"
-	"almanach/internal/core/ical"
-	"almanach/internal/edge/calendar"
 	"bytes"
 	"context"
 	"crypto/sha256"
@@ -14,6 +11,10 @@ import (
 	"net/url"
 	"strings"
 	"sync"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/ical"
+	"almanach/internal/edge/calendar"
 )
 
 // Apply implements calendar.Backend: edit by edit, a few at once, each only
@@ -191,7 +192,7 @@ func (c *Calendar) one(ctx context.Context, e calendar.Edit) (wrote, error) {
 	var body bytes.Buffer
 	switch {
 	case e.Old == nil:
-		r.method, r.href = http.MethodPut, c.server.EscapedPath()+url.PathEscape(fileName(e.UID()))
+		r.method, r.href = http.MethodPut, c.path(c.server.EscapedPath()+url.PathEscape(fileName(e.UID())))
 		r.header["If-None-Match"] = "*"
 		c.mu.Lock()
 		err := (&ical.Document{}).Write(&body, []ical.ObjectEdit{ical.ObjectEdit(e)}, c.zones)

@@ -194,6 +194,7 @@ func (c *Calendar) sync(ctx context.Context) (bool, error) {
 	if err != nil || m.SyncToken == "" {
 		return false, nil
 	}
+	more := false // there is more than the server tells at a time (RFC 6578 §3.6)
 	var wanted []string
 	for i := range m.Responses {
 		r := &m.Responses[i]
@@ -201,6 +202,8 @@ func (c *Calendar) sync(ctx context.Context) (bool, error) {
 		switch p, _ := r.found(); {
 		case r.gone():
 			c.known.forget(href)
+		case strings.HasSuffix(href, "/") && strings.Contains(r.Status, " 507 "):
+			more = true
 		case !strings.HasSuffix(href, "/") && (p.ETag == "" || c.known.Items[href].ETag != p.ETag):
 			wanted = append(wanted, href)
 		}
@@ -208,8 +211,14 @@ func (c *Calendar) sync(ctx context.Context) (bool, error) {
 	if err := c.fetch(ctx, wanted); err != nil {
 		return false, err
 	}
+	if more && m.SyncToken == c.known.Token {
+		return false, nil // it would not end
+	}
 	c.known.Token = m.SyncToken
 	c.keep()
+	if more {
+		return c.sync(ctx)
+	}
 	return true, nil
 }
 
@@ -224,10 +233,10 @@ func (c *Calendar) list(ctx context.Context) error {
 	for i := range m.Responses {
 		href := c.path(m.Responses[i].Href)
 		p, ok := m.Responses[i].found()
-		if !ok || p.Type.Collection != nil || strings.HasSuffix(href, "/") {
+		if m.Responses[i].gone() || ok && p.Type.Collection != nil || strings.HasSuffix(href, "/") {
 			continue
 		}
-		there[href] = true
+		there[href] = true // also where the server says an error of it: it is not gone
 		if it, known := c.known.Items[href]; !known || it.Data == withheld || p.ETag == "" || it.ETag != p.ETag {
 			wanted = append(wanted, href)
 		}

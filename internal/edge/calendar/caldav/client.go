@@ -443,13 +443,21 @@ func (c *client) multiget(ctx context.Context, hrefs []string, yield func(href, 
 		if err != nil {
 			return err
 		}
+		answered := map[string]bool{}
 		for i := range m.Responses {
 			p, _ := m.Responses[i].found()
+			href := c.path(m.Responses[i].Href)
+			answered[href] = true
 			switch {
 			case p.Data != "":
-				yield(c.path(m.Responses[i].Href), p.ETag, p.Data)
+				yield(href, p.ETag, p.Data)
 			case !m.Responses[i].gone():
-				yield(c.path(m.Responses[i].Href), p.ETag, withheld)
+				yield(href, p.ETag, withheld)
+			}
+		}
+		for _, h := range hrefs[:n] {
+			if !answered[c.path(h)] { // nothing is said of it: it is not gone
+				yield(c.path(h), "", withheld)
 			}
 		}
 		hrefs = hrefs[n:]
@@ -463,5 +471,8 @@ func (c *client) path(href string) string {
 	if err != nil {
 		return href
 	}
-	return u.EscapedPath()
+	if strings.Contains(strings.ToUpper(u.RawPath), "%2F") { // a slash in a name
+		return u.EscapedPath()
+	}
+	return (&url.URL{Path: u.Path}).EscapedPath()
 }

@@ -204,17 +204,44 @@ func TestWithheld(t *testing.T) {
 	assert.Equal(t, []string{"a", "b"}, uids)
 	assert.Empty(t, problems)
 	cache = t.TempDir()
-	for _, hidden := range []string{"a.ics", ""} {
-		s.Faults.Withhold = hidden
-		uids, problems = read()
-		if hidden == "" {
+	s.Faults.Deny = "a.ics" // an error in the listing is no sign that the event is gone
+	uids, _ = read()
+	assert.Equal(t, []string{"a", "b"}, uids)
+	for _, faults := range []standin.Faults{{Withhold: "a.ics"}, {}, {Omit: "a.ics"}, {}} {
+		cache = t.TempDir()
+		if s.Faults = faults; faults == (standin.Faults{}) {
+			uids, problems = read()
 			assert.Equal(t, []string{"a", "b"}, uids, "it is asked for again")
 			continue
 		}
+		uids, problems = read()
 		assert.Equal(t, []string{"b"}, uids)
 		require.Len(t, problems, 1)
 		assert.Contains(t, problems[0], "the server lists this event and does not give it")
 	}
+}
+
+// What a server tells in several answers is all read, and a name has one spelling
+// however the server writes it.
+func TestPages(t *testing.T) {
+	s, base := serve(t, standin.Faults{})
+	require.NoError(t, s.Make("c"))
+	cache, server := t.TempDir(), calendar.Server{URL: base + "c", User: "clerk", Password: secret.Place{Env: "TIDE"}}
+	count := func() (n int) {
+		for _, err := range open(t, server, cache).Entries(t.Context()) {
+			require.NoError(t, err)
+			n++
+		}
+		return n
+	}
+	assert.Zero(t, count())
+	_, err := open(t, server, "").Apply(t.Context(), calls(10))
+	require.NoError(t, err)
+	s.Faults.Page = 3
+	assert.Equal(t, 10, count())
+	c := open(t, server, "")
+	assert.Equal(t, "/c/a@b%20c.ics", c.path("/c/a%40b%20c.ics"))
+	assert.Equal(t, "/c/a%2Fb.ics", c.path("/c/a%2Fb.ics"))
 }
 
 // calls gives edits that create so many events, with marks of ours.

@@ -6,6 +6,7 @@ package document
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode"
@@ -86,10 +87,17 @@ func (b *book) Close() error {
 }
 
 func (b *book) Open(i int) (sheet.Raw, error) {
+	set := notice.Settings{Present: b.o.Text.Present, Year: b.o.Text.Year, Order: b.o.Text.Order, Next: b.o.Text.Next, Stop: b.o.Budget.Done}
 	if b.asTables {
-		return &cells{from: &table.Origin{File: b.o.Name, Sheet: b.Sheets()[i].Name}, table: b.tables[i], format: b.doc.Format, notes: b.doc.Notes}, nil
+		notes := b.doc.Notes
+		if b.o.Text.Read == "" { // nobody chose tables: what the text says is not to go unsaid
+			if n := len(notice.Read(b.doc.lines(false), set).Events); n > 0 {
+				notes = append(slices.Clone(notes), fmt.Sprintf("its tables are read, and not its text, in which %d more seem to be; read: text in the intake reads that", n))
+			}
+		}
+		return &cells{from: &table.Origin{File: b.o.Name, Sheet: b.Sheets()[i].Name}, table: b.tables[i], format: b.doc.Format, notes: notes}, nil
 	}
-	found := notice.Read(b.doc.lines(b.o.Text.Read != "text"), notice.Settings{Present: b.o.Text.Present, Year: b.o.Text.Year, Order: b.o.Text.Order, Next: b.o.Text.Next, Stop: b.o.Budget.Done})
+	found := notice.Read(b.doc.lines(b.o.Text.Read != "text"), set)
 	if err := b.o.Budget.Check(); err != nil {
 		return nil, err
 	}
@@ -132,7 +140,7 @@ func (d *Doc) lines(tables bool) (out []notice.Line) {
 		switch {
 		case p.Table == nil:
 			out = append(out, p.Line)
-		case tables:
+		case tables || len(p.Table.Rows) < 2: // one row is no table
 			out = append(out, p.Table.lines()...)
 		}
 	}

@@ -136,9 +136,9 @@ func TestPDF(t *testing.T) {
 		}
 	}
 	for name, c := range map[string]struct {
-		data []byte
-		want []string
-		err  string
+		data       []byte
+		want       []string
+		err, notes string
 	}{
 		"words by gaps":     {data: pageOf("BT /F1 10 Tf 50 700 Td [(5 Ma) -20 (rch) -400 (2026,) -400 (9:00\\22610:30:) -400 (Survey)] TJ ET"), want: []string{"2026-03-05 09:00 – 2026-03-05 10:30 | Survey"}},
 		"two columns":       {data: pageOf(columns), want: []string{"2026-03-03 08:00 – 2026-03-03 12:00 | The bridge is closed", "2026-03-05 09:00 – 2026-03-05 11:00 | Divers work at berth 4"}},
@@ -148,6 +148,11 @@ func TestPDF(t *testing.T) {
 		"no PDF":            {data: []byte("%PDF-1.7\nhello"), err: "is a PDF that cannot be read"},
 		"pages in a circle": {data: made("<< /Type /Catalog /Pages 2 0 R >>", "<< /Type /Pages /Kids [2 0 R 2 0 R] /Count 1 >>"), err: "leads in a circle"},
 		"no pages":          {data: made("<< /Type /Catalog >>"), err: "it has no pages"},
+		"a field filled in": {data: made("<< /Type /Catalog /Pages 2 0 R >>", "<< /Type /Pages /Kids [3 0 R 6 0 R 9 0 R] /Count 3 >>",
+			"<< /Type /Page /Parent 2 0 R /Resources << /Font << /F1 4 0 R >> >> /Contents 5 0 R /Annots [<< /Type /Annot /Subtype /Widget /V (6 March 2026) >> << /Type /Annot /Subtype /Link /Contents (page 3) >>] >>",
+			"<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>", stream(line(50, 700, "5 March 2026: Survey")),
+			"<< /Type /Page /Parent 2 0 R /Resources << /XObject << /Im1 7 0 R >> >> /Contents 8 0 R >>", "<< /Subtype /Image /Length 0 >>\nstream\n\nendstream", stream("/Im1 Do"), "null"),
+			want: []string{"2026-03-05 | Survey"}, notes: `a note or a filled-in field that is not read: "6 March 2026"; a page of it is missing; page 2 has no text: it is a scan, or a picture`},
 	} {
 		t.Run(name, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "n.pdf")
@@ -159,8 +164,52 @@ func TestPDF(t *testing.T) {
 			}
 			require.NoError(t, err)
 			assert.Equal(t, c.want, rows(t, b, 1, 3))
+			assert.Contains(t, strings.Join(notes(t, b), "; "), c.notes)
 		})
 	}
+}
+
+// notes gives what is said of a book.
+func notes(t testing.TB, b sheet.Book) []string {
+	r, err := b.Open(0)
+	require.NoError(t, err)
+	var about sheet.About
+	r.About(&about)
+	return about.Notes
+}
+
+// What a text document holds beside its text, and what of it is not read, is said.
+func TestBeside(t *testing.T) {
+	write := func(parts map[string]string) sheet.Book {
+		path := filepath.Join(t.TempDir(), "n.docx")
+		f, err := os.Create(path)
+		require.NoError(t, err)
+		z := zip.NewWriter(f)
+		for name, text := range parts {
+			w, err := z.Create(name)
+			require.NoError(t, err)
+			_, err = w.Write([]byte(text))
+			require.NoError(t, err)
+		}
+		require.NoError(t, z.Close())
+		require.NoError(t, f.Close())
+		o := options(t, path)
+		o.Text.Free = false
+		b, err := open(t, path, o)
+		require.NoError(t, err)
+		return b
+	}
+	p := func(text string) string { return "<w:p><w:r><w:t>" + text + "</w:t></w:r></w:p>" }
+	row := func(a, b string) string { return "<w:tr><w:tc>" + p(a) + "</w:tc><w:tc>" + p(b) + "</w:tc></w:tr>" }
+	b := write(map[string]string{
+		"word/document.xml":  "<w:document>" + p("5 March 2026: Survey") + "<w:p><w:ins><w:r><w:t>6 March 2026: Lamps</w:t></w:r></w:ins></w:p></w:document>",
+		"word/footnotes.xml": "<w:footnotes><w:footnote>" + p("The survey of 7 March is off.") + "</w:footnote></w:footnotes>",
+		"word/header1.xml":   "<w:hdr>" + p("Harbour office") + "</w:hdr>", "word/footer2.xml": "<w:ftr>" + p("Page 1") + "</w:ftr>",
+	})
+	assert.Equal(t, []string{"2026-03-05 | Survey", "2026-03-06 | Lamps"}, rows(t, b, 1, 3))
+	assert.Equal(t, []string{"it has changes that nobody has accepted; they are read as if they were", `what stands in a footnote, or above or below the pages, is not read: "The survey of 7 March is off."`}, notes(t, b))
+	b = write(map[string]string{"word/document.xml": "<w:document>" + p("5 March 2026: Survey") + "<w:tbl>" + row("No", "Day") + row("1", "6 March 2026") + "</w:tbl></w:document>"})
+	assert.Contains(t, strings.Join(notes(t, b), ""), "not its text, in which 1 more seem to be")
 }
 
 // A text document that is a bomb, or holds what is none of its own, is refused.

@@ -96,7 +96,8 @@ func newFont(v pdf.Value) *font {
 		}
 	}
 	if cmap := v.Key("ToUnicode"); cmap.Kind() == pdf.Stream {
-		f.readCMap(bytesOf(cmap))
+		data, _ := unpacked(cmap) // what it does not map is decoded without it
+		f.readCMap(data)
 	}
 	return f
 }

@@ -21,7 +21,12 @@ func OpenPage(t *text.Source, o sheet.Options) (sheet.Book, error) {
 		return nil, err
 	}
 	d := &Doc{Format: "web page, " + t.Charset}
-	if d.Parts, err = PageParts(io.LimitReader(r, maxText)); err != nil {
+	limited := &io.LimitedReader{R: r, N: maxText}
+	d.Parts, err = PageParts(limited)
+	switch {
+	case limited.N <= 0:
+		return nil, fault.Newf("is a page of more than %d MiB", maxText>>20).At(fault.Place{File: o.Name}).Do("split it")
+	case err != nil:
 		return nil, fault.Newf("the page cannot be read: %w", err).At(fault.Place{File: o.Name})
 	}
 	return Book(d, o, t.Close)

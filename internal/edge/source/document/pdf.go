@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/ledongthuc/pdf"
@@ -64,6 +65,12 @@ func OpenPDF(f *os.File, size int64, o sheet.Options) (b sheet.Book, err error) 
 		}
 		return nil, fault.Newf("has no text: it is a scan, or a picture").At(at).Do("ask for the text, or have it read by a program that recognises writing")
 	}
+	switch n := len(p.pictures); {
+	case n == 1:
+		p.note("page %s has no text: it is a scan, or a picture", p.pictures[0])
+	case n > 1:
+		p.note("%d pages have no text, and are scans or pictures: %s", n, strings.Join(p.pictures[:min(n, 10)], ", "))
+	}
 	p.d.joinTables()
 	return Book(p.d, o, f.Close)
 }
@@ -74,21 +81,28 @@ func damagedPDF(err error) *fault.Fault {
 
 // pdfReader reads the pages of a PDF.
 type pdfReader struct {
-	budget *sheet.Budget
-	fonts  map[string]*font // by what their dictionaries say
-	d      *Doc
-	count  int // pages
-	nodes  int
-	glyphs int
-	failed error // of a page that could not be read
-	err    error // ends the reading
+	budget   *sheet.Budget
+	fonts    map[string]*font // by what their dictionaries say
+	d        *Doc
+	count    int      // pages
+	pictures []string // pages that have a picture and no text
+	nodes    int
+	glyphs   int
+	failed   error // of a page that could not be read
+	err      error // ends the reading
 }
 
 // pages walks the tree of pages. What a page does not say itself it has from the
 // node above.
 func (p *pdfReader) pages(node, resources pdf.Value, depth int) {
 	p.nodes++
-	if p.err != nil || node.IsNull() {
+	if p.err != nil {
+		return
+	}
+	if node.IsNull() {
+		if depth > 0 {
+			p.note("a page of it is missing")
+		}
 		return
 	}
 	if depth > maxInside || p.nodes > maxNodes {
@@ -122,22 +136,47 @@ func (p *pdfReader) page(node, resources pdf.Value) {
 		defer func() {
 			if r := recover(); r != nil {
 				p.failed = fmt.Errorf("page %d: %v", number, r)
-				p.d.Notes = append(p.d.Notes, fmt.Sprintf("page %d cannot be read: %v", number, r))
+				p.note("page %d cannot be read: %v", number, r)
 			}
 		}()
-		in.run(contents(node.Key("Contents")), resources, identity, 0)
+		in.run(p.contents(node.Key("Contents")), resources, identity, 0)
+		p.beside(node.Key("Annots"))
 	}()
+	if in.pictures > 0 && len(in.glyphs) == 0 {
+		p.pictures = append(p.pictures, strconv.Itoa(number))
+	}
 	p.d.Parts = append(p.d.Parts, layOut(in.glyphs, in.strokes, number)...)
 }
 
+func (p *pdfReader) note(format string, args ...any) {
+	p.d.Notes = append(p.d.Notes, fmt.Sprintf(format, args...))
+}
+
+// beside says what stands on a page beside its content and may be a day or a time:
+// notes that somebody wrote on it, fields that were filled in (ISO 32000-1 §12.5).
+func (p *pdfReader) beside(annotations pdf.Value) {
+	for i := range min(annotations.Len(), 1000) {
+		a := annotations.Index(i)
+		text := a.Key("Contents").Text()
+		if a.Key("Subtype").Name() == "Widget" {
+			if text = a.Key("V").Text(); text == "" {
+				text = a.Key("Parent").Key("V").Text()
+			}
+		}
+		if strings.ContainsAny(text, "0123456789") && a.Key("Subtype").Name() != "Link" {
+			p.note("page %d has a note or a filled-in field that is not read: %s", p.count, strconv.Quote(fault.Shorten(strings.Join(strings.Fields(text), " "), 80)))
+		}
+	}
+}
+
 // contents gives the bytes of a page's content, which may be in several streams.
-func contents(v pdf.Value) []byte {
+func (p *pdfReader) contents(v pdf.Value) []byte {
 	if v.Kind() != pdf.Array {
-		return bytesOf(v)
+		return p.bytesOf(v)
 	}
 	var out []byte
 	for i := range v.Len() {
-		out = append(append(out, bytesOf(v.Index(i))...), '\n')
+		out = append(append(out, p.bytesOf(v.Index(i))...), '\n')
 		if len(out) > maxStream {
 			panic(fmt.Sprintf("its content is longer than %d MiB", maxStream>>20))
 		}
@@ -145,9 +184,18 @@ func contents(v pdf.Value) []byte {
 	return out
 }
 
-func bytesOf(v pdf.Value) []byte {
+func (p *pdfReader) bytesOf(v pdf.Value) []byte {
+	data, err := unpacked(v)
+	if err != nil {
+		p.note("page %d cannot be read in full: %v", p.count, err)
+	}
+	return data
+}
+
+// unpacked gives the bytes of a stream, as far as they can be unpacked.
+func unpacked(v pdf.Value) ([]byte, error) {
 	if v.Kind() != pdf.Stream {
-		return nil
+		return nil, nil
 	}
 	r := v.Reader()
 	defer r.Close()
@@ -158,7 +206,7 @@ func bytesOf(v pdf.Value) []byte {
 	if err != nil && len(data) == 0 {
 		panic(err)
 	}
-	return data
+	return data, err
 }
 
 // matrix is a transformation (ISO 32000-1 §8.3.4).
@@ -194,9 +242,10 @@ type state struct {
 // interpreter runs the content of a page.
 type interpreter struct {
 	*pdfReader
-	glyphs  []glyph
-	strokes []stroke
-	path    path
+	glyphs   []glyph
+	strokes  []stroke
+	pictures int
+	path     path
 	state
 	stack      []state
 	text, line matrix
@@ -205,6 +254,7 @@ type interpreter struct {
 // run interprets a content stream.
 func (in *interpreter) run(data []byte, resources pdf.Value, ctm matrix, depth int) {
 	if depth > 8 {
+		in.note("page %d has parts more than 8 deep in each other, which are not read", in.count)
 		return
 	}
 	was, stack := in.state, in.stack
@@ -289,6 +339,9 @@ func (in *interpreter) do(op string, args []operand, resources pdf.Value, depth 
 	case "Do":
 		if len(args) == 1 {
 			form := resources.Key("XObject").Key(args[0].text)
+			if form.Key("Subtype").Name() == "Image" {
+				in.pictures++
+			}
 			if form.Key("Subtype").Name() == "Form" {
 				own := form.Key("Resources")
 				if own.IsNull() {
@@ -301,7 +354,7 @@ func (in *interpreter) do(op string, args []operand, resources pdf.Value, depth 
 					}
 				}
 				text, line := in.text, in.line
-				in.run(bytesOf(form), own, m.times(in.ctm), depth+1)
+				in.run(in.bytesOf(form), own, m.times(in.ctm), depth+1)
 				in.text, in.line = text, line
 			}
 		}

@@ -70,9 +70,49 @@ func OpenOffice(f *os.File, z *zip.Reader, part string, o sheet.Options) (sheet.
 			}
 			return nil, fault.Newf("its text cannot be read: %w", err).At(at).Do("open it and save it again")
 		}
+		w.apart(z)
 		return Book(w.d, o, f.Close)
 	}
 	return nil, fault.Newf("has no text in it").At(at)
+}
+
+// apart says what a document holds beside its text and may be a day or a time:
+// footnotes, and what stands above and below each page.
+func (w *word) apart(z *zip.Reader) {
+	if w.changes {
+		w.d.Notes = append(w.d.Notes, "it has changes that nobody has accepted; they are read as if they were")
+	}
+	said := map[string]bool{}
+	tell := func(lines []string) {
+		for _, text := range lines {
+			if text = strings.Join(strings.Fields(text), " "); strings.ContainsAny(text, "0123456789") && !footer(text) && !said[text] {
+				said[text] = true
+				w.d.Notes = append(w.d.Notes, "what stands in a footnote, or above or below the pages, is not read: "+strconv.Quote(fault.Shorten(text, 80)))
+			}
+		}
+	}
+	tell(w.aside)
+	for _, f := range z.File {
+		name := strings.TrimSuffix(strings.TrimRight(strings.TrimSuffix(f.Name, ".xml"), "0123456789"), "s")
+		if name != "word/footnote" && name != "word/endnote" && name != "word/header" && name != "word/footer" {
+			continue
+		}
+		r, err := f.Open()
+		if err != nil {
+			continue
+		}
+		part := &word{d: &Doc{Format: w.d.Format}, budget: w.budget, all: true}
+		err = part.read(io.LimitReader(w.budget.Reader(r), maxXML))
+		r.Close()
+		var lines []string
+		for _, p := range part.d.Parts {
+			lines = append(lines, p.Line.Text)
+		}
+		if err != nil {
+			lines = append(lines, "1 part of it cannot be read")
+		}
+		tell(lines)
+	}
 }
 
 // word reads the text of both kinds of document.
@@ -95,6 +135,11 @@ type word struct {
 	style    string
 
 	tables []*grid
+
+	note    int      // footnotes that are open
+	aside   []string // their texts
+	changes bool     // it has tracked changes
+	all     bool     // it is footnotes that are read
 }
 
 // grid is a table under way.
@@ -143,8 +188,11 @@ func (w *word) read(r io.Reader) error {
 			depth--
 			w.end(t.Name.Local)
 		case xml.CharData:
-			if w.paras > 0 && w.skip == 0 && w.deleted == 0 {
+			switch {
+			case w.paras > 0 && w.skip == 0 && w.deleted == 0:
 				w.text(string(t))
+			case w.note > 0:
+				w.aside[len(w.aside)-1] += string(t)
 			}
 		}
 	}
@@ -212,7 +260,16 @@ func (w *word) start(e xml.StartElement) {
 			}
 			w.breakLine()
 		}
-	case "del", "moveFrom", "tracked-changes", "annotation", "footnote", "note", "instrText", "comment", "Fallback":
+	case "footnote", "note":
+		if !w.all {
+			w.deleted++
+			w.note++
+			w.aside = append(w.aside, "")
+		}
+	case "ins", "insertion":
+		w.changes = true
+	case "del", "moveFrom", "tracked-changes", "annotation", "instrText", "comment", "Fallback":
+		w.changes = w.changes || e.Name.Local == "del" || e.Name.Local == "moveFrom"
 		w.deleted++
 	case "style":
 		w.style = attr(e, "name")
@@ -268,7 +325,11 @@ func (w *word) end(name string) {
 		w.style = ""
 	case "list-item":
 		w.item = max(0, w.item-1)
-	case "del", "moveFrom", "tracked-changes", "annotation", "footnote", "note", "instrText", "comment", "Fallback":
+	case "footnote", "note":
+		if !w.all {
+			w.deleted, w.note = max(0, w.deleted-1), max(0, w.note-1)
+		}
+	case "del", "moveFrom", "tracked-changes", "annotation", "instrText", "comment", "Fallback":
 		w.deleted = max(0, w.deleted-1)
 	case "tc", "table-cell", "covered-table-cell":
 		g := w.grid()

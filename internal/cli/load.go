@@ -246,6 +246,9 @@ func (a *app) writeHeld(out *outFile, held *job.HeldTable) error {
 		fmt.Fprintf(a.world.screen(a.world.Stderr), "nothing is held, so %s was not written\n", out.path)
 		return nil
 	}
+	if held.None {
+		return fault.New(out.path, "cannot be written: the source has no header, so its rows could not be told apart when they come back").Do("correct the rows in the source")
+	}
 	var b bytes.Buffer
 	var err error
 	switch strings.ToLower(filepath.Ext(out.path)) {
@@ -324,8 +327,9 @@ func isIntake(office *job.Office, arg string) bool {
 	return err == nil || slices.Contains(office.Desk.Intakes(), arg)
 }
 
-// isTable tells whether an argument is a table rather than an intake.
-func isTable(name string) bool {
+// isTable tells whether an argument is a table, or a folder of messages, rather than
+// an intake. Of an intake and a folder of one name the intake is meant.
+func isTable(office *job.Office, name string) bool {
 	if name == "-" {
 		return true
 	}
@@ -333,8 +337,8 @@ func isTable(name string) bool {
 	case ".yaml", ".yml":
 		return false
 	case "":
-		info, err := os.Stat(name) // a folder of messages
-		return err == nil && (info.IsDir() || strings.ContainsAny(name, `/\\`))
+		info, err := os.Stat(name)
+		return err == nil && !slices.Contains(office.Desk.Intakes(), name) && (info.IsDir() || strings.ContainsAny(name, `/\`))
 	}
 	return true
 }
@@ -342,7 +346,7 @@ func isTable(name string) bool {
 // request makes the request for one argument.
 func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, error) {
 	req := job.LoadRequest{File: f.file, Into: f.into}
-	if isTable(name) {
+	if isTable(office, name) {
 		in := &intake.Intake{Name: f.name, Key: f.key}
 		if in.Name == "" {
 			in.Name = "standard-input"

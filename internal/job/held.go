@@ -8,7 +8,8 @@ import (
 	"almanach/internal/core/table"
 )
 
-// The columns that a file of held rows has before those of the source.
+// The columns that a file of held rows has behind those of the source, which keep
+// their places.
 var heldColumns = []string{"Held because", "Cell", "What to do"}
 
 // HeldRow is a row that is held, as the source has it.
@@ -18,18 +19,28 @@ type HeldRow struct {
 }
 
 // HeldTable are the rows that are held, in the columns of the source, with the
-// reason, the cell and the advice in front.
+// reason, the cell and the advice behind them.
 type HeldTable struct {
 	Sheet  string // that the rows are of
+	Lead   int    // rows above the header, where the intake says in which row it stands
+	None   bool   // the source has no header, so that its rows cannot be sent back
 	Header []string
 	Rows   []HeldRow
 }
 
 // Records gives the table with its header, as values.
-func (h *HeldTable) Records() [][]string {
-	out := [][]string{slices.Concat(heldColumns, h.Header)}
+func (h *HeldTable) Records() (out [][]string) {
+	width := len(h.Header) + len(heldColumns)
+	for n := range h.Lead {
+		row := make([]string, width)
+		if n == 0 {
+			row[0] = "Rows that are held, to be corrected"
+		}
+		out = append(out, row)
+	}
+	out = append(out, slices.Concat(h.Header, heldColumns))
 	for _, r := range h.Rows {
-		out = append(out, append([]string{r.Because, r.Cell, r.Advice}, r.Values...))
+		out = append(out, slices.Concat(r.Values, []string{r.Because, r.Cell, r.Advice}))
 	}
 	return out
 }
@@ -37,10 +48,10 @@ func (h *HeldTable) Records() [][]string {
 // heldRows gives the held rows of a load.
 func (l *load) heldRows() *HeldTable {
 	header := l.batch.Mapping.Header
-	out := &HeldTable{Sheet: l.report.Source.Sheet}
+	out := &HeldTable{Sheet: l.report.Source.Sheet, None: l.in.From.Header.None, Lead: max(0, l.in.From.Header.Last-1)}
 	var columns []int
 	for i, name := range header {
-		if name != "" && !slices.Contains(heldColumns, name) {
+		if !slices.Contains(heldColumns, name) {
 			columns = append(columns, i)
 			out.Header = append(out.Header, name)
 		}
@@ -68,4 +79,16 @@ func (l *load) heldRows() *HeldTable {
 // of its source, so nothing is gone because it is not in it.
 func mended(header table.Header) bool {
 	return slices.Contains(header, heldColumns[0]) && slices.Contains(header, heldColumns[2])
+}
+
+// unquoted takes away the sign that keeps spreadsheets from taking a value for a
+// formula, which is no part of the value.
+func unquoted(rows []table.Row) {
+	for _, r := range rows {
+		for i, c := range r.Cells {
+			if len(c.Text) > 1 && c.Text[0] == '\'' && strings.ContainsRune("=+-@", rune(c.Text[1])) {
+				r.Cells[i].Text = c.Text[1:]
+			}
+		}
+	}
 }

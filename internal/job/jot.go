@@ -51,6 +51,7 @@ func Jot(ctx context.Context, office *Office, req JotRequest) (*Report, error) {
 		}
 		rows.AddEvent(from, e, e.When()+" "+e.What, "", nil)
 	}
+	rows.AddPassed(from, found.Passed)
 	r, err := source.Rows(rows, o)
 	if err != nil {
 		return nil, err

@@ -196,7 +196,10 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	} else if err == nil && len(l.in.Key) == 0 {
 		err = l.keyMissing(rows, r.Header())
 	}
-	l.apart = l.apart || mended(r.Header())
+	if mended(r.Header()) {
+		l.apart = true
+		unquoted(rows)
+	}
 	if err == nil && len(rows) == 0 && !about.Running {
 		f := fault.Newf("there is no row below the header in row %d", about.HeaderLast)
 		if about.HeaderLast == 0 {
@@ -247,9 +250,9 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	}
 	l.batch = intake.NewBatch(m, rows, beside)
 	l.report.Evidence = m.Evidence()
-	l.report.Unused = slices.DeleteFunc(m.Unused(), func(name string) bool { // columns that reading several files or sheets adds
+	l.report.Unused = slices.DeleteFunc(m.Unused(), func(name string) bool { // columns that reading several files or sheets, or holding rows, adds
 		from := l.in.From
-		return name == "File" && (from.Files != "" || from.Folder != "") || name == "Sheet" && from.All
+		return mended(header) && slices.Contains(heldColumns, name) || name == "File" && (from.Files != "" || from.Folder != "") || name == "Sheet" && from.All
 	})
 	if m.Zone != nil {
 		l.report.Zone = m.Zone.Name()

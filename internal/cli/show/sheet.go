@@ -3,6 +3,7 @@ package show
 import (
 	"bytes"
 	"io"
+	"strconv"
 	"time"
 
 	"github.com/charmbracelet/x/ansi"
@@ -244,9 +245,9 @@ func HeldWorkbook(w io.Writer, held *job.HeldTable) error {
 			}
 			style := 0
 			switch {
-			case n == 0:
+			case n == held.Lead:
 				style = head
-			case c < 3:
+			case n > held.Lead && c >= len(held.Header):
 				style = marked
 			}
 			if style > 0 {
@@ -259,13 +260,13 @@ func HeldWorkbook(w io.Writer, held *job.HeldTable) error {
 	for c := range records[0] {
 		col, err := excelize.ColumnNumberToName(c + 1)
 		if err == nil {
-			err = f.SetColWidth(name, col, col, map[bool]float64{true: 34, false: 18}[c == 0 || c == 2])
+			err = f.SetColWidth(name, col, col, map[bool]float64{true: 34, false: 18}[c == len(held.Header) || c == len(held.Header)+2])
 		}
 		if err != nil {
 			return err
 		}
 	}
-	if err := f.SetPanes(name, &excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+	if err := f.SetPanes(name, &excelize.Panes{Freeze: true, YSplit: held.Lead + 1, TopLeftCell: "A" + strconv.Itoa(held.Lead+2), ActivePane: "bottomLeft"}); err != nil {
 		return err
 	}
 	return f.Write(w)

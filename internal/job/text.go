@@ -60,8 +60,9 @@ func (l *load) mailboxOf(m intake.IMAP) mail.Mailbox {
 		}
 		return l.office.Desk.Path(p)
 	}
-	return mail.Mailbox{Server: m.Server, User: m.User, Folder: m.Folder, Unseen: m.Unseen, Mark: m.Mark, Move: m.Move, CA: path(m.CA), Plain: m.Plain,
-		Password: secret.Place{Env: m.PasswordEnv, File: path(m.PasswordFile), Command: m.PasswordCommand, Keyring: m.PasswordKeyring}}
+	password := secret.Place(m.Password)
+	password.File = path(password.File)
+	return mail.Mailbox{Server: m.Server, User: m.User, Folder: m.Folder, Unseen: m.Unseen, Mark: m.Mark, Move: m.Move, CA: path(m.CA), Plain: m.Plain, Password: password}
 }
 
 // mark marks the messages whose events are loaded. Those with an event that is

@@ -1,8 +1,6 @@
 package show
 
 import (
-	"github.com/charmbracelet/x/ansi"
-
 	"almanach/internal/core/fault"
 	"almanach/internal/edge/calendar/caldav"
 	"almanach/internal/job"
@@ -14,10 +12,7 @@ func (p *Printer) DeskCalendars(list []job.CalendarState, checked bool) {
 		p.line("this desk has no calendars; name them in almanach.yaml under calendars:")
 		return
 	}
-	width := 0
-	for _, s := range list {
-		width = max(width, ansi.StringWidth(s.Name))
-	}
+	width := widest(list, func(s job.CalendarState) string { return s.Name })
 	for _, s := range list {
 		text := counted(s.Events, "event")
 		if checked && s.Kind == "server" {
@@ -58,10 +53,7 @@ func (p *Printer) Account(list []caldav.Listed) {
 		p.line("the account has no calendars")
 		return
 	}
-	width := 0
-	for _, l := range list {
-		width = max(width, ansi.StringWidth(l.Name))
-	}
+	width := widest(list, func(l caldav.Listed) string { return l.Name })
 	for _, l := range list {
 		may := "read and write"
 		if !l.Write {

@@ -59,10 +59,7 @@ func (p *Printer) Logbook(runs []*logbook.Run, z *zone.Zone, more bool) {
 		p.line("no run is written down yet")
 		return
 	}
-	width := 0
-	for _, r := range runs {
-		width = max(width, ansi.StringWidth(r.Intake))
-	}
+	width := widest(runs, func(r *logbook.Run) string { return r.Intake })
 	p.line("%s", dim.Render("run   when                   what   "+pad("intake", width)+"  written  outcome"))
 	for _, r := range runs {
 		p.wrapped(fmt.Sprintf("%-4d  %-21s  %-5s  %s  %7s  ", r.Number(), moment(r.Began, z), r.What, pad(r.Intake, width), grouped(r.Edits)), did(r))

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"github.com/charmbracelet/x/ansi"
 )
 
 // Nothing that comes from a source or a calendar may steer a terminal. All that
@@ -148,4 +150,12 @@ func plainText(s string) string {
 		}
 		return r
 	}, s)
+}
+
+// widest gives the width of the widest of some texts, in columns of the screen.
+func widest[T any](list []T, text func(T) string) (width int) {
+	for _, one := range list {
+		width = max(width, ansi.StringWidth(text(one)))
+	}
+	return width
 }

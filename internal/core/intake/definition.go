@@ -16,12 +16,7 @@ var Definition = []settings.Setting{
 		{Name: "imap", Kind: settings.Group, Doc: "A folder of messages on a server (IMAP).", Fields: []settings.Setting{
 			{Name: "server", Doc: "The server, with a port where it is not 993.", Example: "mail.tarn-haven.example"},
 			{Name: "user", Doc: "The name to log in with.", Example: "harbour"},
-			{Name: "password", Kind: settings.Group, Doc: "Where the password is. It never stands here.", Fields: []settings.Setting{
-				{Name: "env", Doc: "A variable of the environment.", Example: "MAIL_PASSWORD"},
-				{Name: "file", Doc: "A file, relative to the desk.", Example: "secrets/mail"},
-				{Name: "command", Doc: "A command that writes it.", Example: "gpg --decrypt secrets/mail.gpg"},
-				{Name: "keyring", Doc: "The system's keyring: the name of the service that it stands under, for this user.", Example: "tarn-haven-mail"},
-			}},
+			settings.Secret("password", "Where the password is. It never stands here.", [4]string{"MAIL_PASSWORD", "secrets/mail", "gpg --decrypt secrets/mail.gpg", "tarn-haven-mail"}),
 			{Name: "folder", Doc: "The folder. By default INBOX.", Example: "Agents"},
 			{Name: "unseen", Kind: settings.YesNo, Doc: "Only messages that nobody has seen yet.", Example: "yes"},
 			{Name: "mark", Doc: "What a message is marked with once its events are loaded: seen, or a keyword of yours.", Example: "seen"},

@@ -90,8 +90,7 @@ type property struct {
 type IMAP struct {
 	Server, User, Folder, Mark, Move, CA string
 	Unseen, Plain                        bool
-	PasswordEnv, PasswordFile            string
-	PasswordCommand, PasswordKeyring     string
+	Password                             settings.SecretPlace
 }
 
 // From says where the rows come from. One of File, Newest, Files, Folder and
@@ -144,7 +143,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	}
 	if m := v.Get("from.imap"); m != nil {
 		in.From.IMAP = IMAP{Server: m.Text("server"), User: m.Text("user"), Folder: m.Text("folder"), Mark: m.Text("mark"), Move: m.Text("move"), CA: m.Text("ca"), Unseen: m.Yes("unseen"), Plain: m.Yes("plain"),
-			PasswordEnv: m.Text("password.env"), PasswordFile: m.Text("password.file"), PasswordCommand: m.Text("password.command"), PasswordKeyring: m.Text("password.keyring")}
+			Password: m.Secret("password")}
 		if in.From.IMAP.Server == "" {
 			return nil, []*fault.Fault{m.Fault(0, "nothing says which server").Do("add server: under imap")}
 		}

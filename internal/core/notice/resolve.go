@@ -21,13 +21,7 @@ func (d *document) resolve(ds dates) ([]resolved, *fault.Fault) {
 	var doubt *fault.Fault
 	if ds.until != nil {
 		first, last := ds.days[0], *ds.until
-		if first.year == 0 && last.year != 0 && !first.relative {
-			first.year = last.year
-			if first.month > last.month {
-				first.year--
-			}
-		}
-		a, f := d.date(first, time.Time{})
+		a, f := d.date(first.inYearOf(last), time.Time{})
 		if f != nil {
 			doubt = f
 		}
@@ -51,13 +45,7 @@ func (d *document) resolve(ds dates) ([]resolved, *fault.Fault) {
 	}
 	last := ds.days[len(ds.days)-1]
 	for _, one := range ds.days {
-		if one.year == 0 && last.year != 0 && !one.relative {
-			one.year = last.year
-			if one.month > last.month {
-				one.year--
-			}
-		}
-		t, f := d.date(one, time.Time{})
+		t, f := d.date(one.inYearOf(last), time.Time{})
 		if f != nil {
 			doubt = f
 		}
@@ -66,6 +54,18 @@ func (d *document) resolve(ds dates) ([]resolved, *fault.Fault) {
 		}
 	}
 	return out, doubt
+}
+
+// inYearOf gives a day without a year that of the last of its list, which says one:
+// 28 December to 3 January 2027.
+func (x day) inYearOf(last day) day {
+	if x.year == 0 && last.year != 0 && !x.relative {
+		x.year = last.year
+		if x.month > last.month {
+			x.year--
+		}
+	}
+	return x
 }
 
 // date gives the midnight of one day. after is the day that it must not lie

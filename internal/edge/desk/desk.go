@@ -35,18 +35,8 @@ var Definition = []settings.Setting{
 		{Name: "file", Doc: "An iCalendar file, relative to the desk. It is made when something is first loaded into it.", Example: "calendars/berths.ics"},
 		{Name: "caldav", Doc: "Instead of a file: the address of a calendar on a server (CalDAV, RFC 4791).", Example: "https://calendar.tarn-haven.example/clerk/berths/"},
 		{Name: "user", Doc: "The name to log in to the server with.", Example: "clerk"},
-		{Name: "password", Kind: settings.Group, Doc: "Where the password is. It never stands here.", Fields: []settings.Setting{
-			{Name: "env", Doc: "A variable of the environment.", Example: "BERTHS_PASSWORD"},
-			{Name: "file", Doc: "A file, relative to the desk.", Example: "secrets/berths"},
-			{Name: "command", Doc: "A command that writes it.", Example: "gpg --decrypt secrets/berths.gpg"},
-			{Name: "keyring", Doc: "The system's keyring: the name of the service that it stands under, for this user.", Example: "tarn-haven-calendar"},
-		}},
-		{Name: "token", Kind: settings.Group, Doc: "Instead of a password: where the token of a bearer is.", Fields: []settings.Setting{
-			{Name: "env", Doc: "A variable of the environment.", Example: "BERTHS_TOKEN"},
-			{Name: "file", Doc: "A file, relative to the desk.", Example: "secrets/berths-token"},
-			{Name: "command", Doc: "A command that writes it. It is asked again when the token has run out.", Example: "./fetch-token"},
-			{Name: "keyring", Doc: "The system's keyring: the name of the service that it stands under, for this user.", Example: "tarn-haven-token"},
-		}},
+		settings.Secret("password", "Where the password is. It never stands here.", [4]string{"BERTHS_PASSWORD", "secrets/berths", "gpg --decrypt secrets/berths.gpg", "tarn-haven-calendar"}),
+		settings.Secret("token", "Instead of a password: where the token of a bearer is. A command is asked again when its token has run out.", [4]string{"BERTHS_TOKEN", "secrets/berths-token", "./fetch-token", "tarn-haven-token"}),
 		{Name: "cert", Doc: "A certificate and its key to show to the server, one PEM file relative to the desk.", Example: "secrets/clerk.pem"},
 		{Name: "rate", Kind: settings.Number, Doc: "How many requests a second at most.", Example: "5"},
 		{Name: "daily", Kind: settings.Number, Doc: "How many changes a day at most. The next load after it goes on where one stopped.", Example: "1000"},
@@ -140,7 +130,9 @@ func (d *Desk) server(c *settings.Value) calendar.Server {
 		return ""
 	}
 	place := func(name string) secret.Place {
-		return secret.Place{Env: c.Text(name + ".env"), File: path(name + ".file"), Command: c.Text(name + ".command"), Keyring: c.Text(name + ".keyring")}
+		p := secret.Place(c.Secret(name))
+		p.File = path(name + ".file")
+		return p
 	}
 	return calendar.Server{URL: c.Text("caldav"), User: c.Text("user"), Password: place("password"), Token: place("token"), CA: path("ca"), Cert: path("cert"), Plain: c.Yes("plain_http"), Rate: float64(c.Number("rate")), Daily: c.Number("daily")}
 }

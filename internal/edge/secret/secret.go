@@ -12,16 +12,11 @@ import (
 	"github.com/zalando/go-keyring"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/settings"
 )
 
-// Place says where a secret is. One of its fields is set, or none where there is
-// no secret.
-type Place struct {
-	Env     string // a variable of the environment
-	File    string // a file that holds nothing else
-	Command string // a command of the shell that writes it
-	Keyring string // the name of a service in the system's keyring
-}
+// Place says where a secret is. Its file is a path that can be opened.
+type Place settings.SecretPlace
 
 // commandLimit is how long a command may take.
 const commandLimit = time.Minute

@@ -186,6 +186,7 @@ type Message struct {
 // Settled is what a thread comes to.
 type Settled struct {
 	Event
+	Number int    // of it in the thread, from 1; it stays the same whatever is said later
 	By     string // ID of the message that settled it
 	Sent   time.Time
 	Course []string // one line a message

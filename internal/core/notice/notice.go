@@ -66,7 +66,6 @@ type Event struct {
 
 	NoDate bool // only a time was found: its date is that of something said before
 	NoTime bool // a day that a time may still be said for
-	Agreed bool // the text says that it is settled
 }
 
 // Passed is a date of the text that is none of an event.
@@ -98,6 +97,8 @@ type Found struct {
 	Events  []Event
 	Passed  []Passed
 	Minutes int // how long something lasts, said apart from it; 0 where that is not said, or several times
+
+	Objections []string // what says, in a message, that something does not suit
 }
 
 // Lasting gives the only event of a message the length that is said in another

@@ -214,7 +214,7 @@ func FuzzRead(f *testing.F) {
 		}
 		found := Read(linesOf(text), set)
 		for _, e := range found.Events {
-			if e.Start.IsZero() && e.Held == nil && !e.Cancelled && !e.Agreed {
+			if e.Start.IsZero() && e.Held == nil && !e.Cancelled && !(e.NoDate && e.NoTime) {
 				t.Fatalf("no time and no reason: %+v", e)
 			}
 			if !e.End.IsZero() && e.End.Before(e.Start) && e.Held == nil {

@@ -17,6 +17,12 @@ type span struct {
 	minutes  int
 }
 
+// oneOfSeveral is why several times, of which one will be, are held.
+const oneOfSeveral = "names several of which one is meant"
+
+// notToBe is why a day is passed over that a text says is not the one.
+const notToBe = "what is not to be, or no longer"
+
 // unit reads one unit of a text.
 func (d *document) unit(u unit) {
 	if len(u.fields) > 0 {
@@ -202,8 +208,12 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if u.level == 0 && d.untitled() && !u.sentence && len(u.text) < 90 && !d.set.Message {
 		d.headings = []string{u.text}
 	}
+	if d.set.Message && phraseIn(u.text, objections) != "" {
+		d.out.Objections = append(d.out.Objections, u.text)
+		return
+	}
 	if d.set.Message && settles(u.text) {
-		d.out.Events = append(d.out.Events, Event{Text: u.text, Page: u.page, Line: u.line, NoDate: true, NoTime: true, Agreed: true})
+		d.out.Events = append(d.out.Events, Event{Text: u.text, Page: u.page, Line: u.line, NoDate: true, NoTime: true})
 	}
 	if d.set.Message && cancels(u.text) {
 		d.out.Events = append(d.out.Events, Event{Text: u.text, Page: u.page, Line: u.line, NoDate: true, NoTime: true, Cancelled: true, Reading: []Part{{u.text, "status", "cancelled"}}})
@@ -315,8 +325,8 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 func (r *reader) hourAlone() []span {
 	for i := range min(len(r.toks), 12) {
 		n := numberOf(r.tok(i))
-		lead := i == 0 || r.word(i-1, list("it about rather better say at then prefer suggest to")) || i == 1 && r.word(0, list("then and so but ok okay yes no sorry"))
-		behind := r.word(i+1, list("works is would suits fits it then please passt geht ginge wäre")) || i+1 >= len(r.toks) || r.is(i+1, '.') || r.is(i+1, '?') || r.is(i+1, '!') || r.is(i+1, ',')
+		lead := i == 0 || r.word(i-1, list("it about rather better say at then prefer suggest to")) || i == 1 && r.word(0, list("then and so but ok okay yes no sorry is would"))
+		behind := r.word(i+1, list("works is would suits fits it then please possible ok okay passt geht ginge wäre")) || i+1 >= len(r.toks) || r.is(i+1, '.') || r.is(i+1, '?') || r.is(i+1, '!') || r.is(i+1, ',')
 		if n < 1 || n > 12 || !lead || !behind || r.tok(i).text == "a" || r.tok(i).text == "an" || i == 0 && !r.word(1, list("works is would suits fits it passt geht ginge wäre")) {
 			continue
 		}
@@ -439,7 +449,7 @@ func cancels(text string) bool {
 	if p == "" {
 		return false
 	}
-	return phraseIn(text, []string{"not cancelled", "not canceled", "cancellation policy", "cancellation fee", "cancel your", "to cancel", "can cancel", "may cancel", "cancel the reminder", "if cancelled", "unless cancelled", "no cancellation", "cancellations must", "if you cancel"}) == ""
+	return phraseIn(text, []string{"not cancelled", "not canceled", "cancellation policy", "cancellation fee", "cancel your", "how to cancel", "wish to cancel", "order to cancel", "time to cancel", "to cancel the", "to cancel a", "not to cancel", "can cancel", "may cancel", "cancel the reminder", "if cancelled", "unless cancelled", "no cancellation", "cancellations must", "if you cancel"}) == ""
 }
 
 // events makes the events of a unit's groups.
@@ -463,7 +473,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		case n+1 < len(groups) && r.sideBySide(groups[n], groups[n+1]), n > 0 && r.sideBySide(groups[n-1], groups[n]):
 			g.doubt = "has two days side by side: from the first to the second, or each by itself?"
 		case r.either(groups):
-			g.doubt = "names several of which one is meant"
+			g.doubt = oneOfSeveral
 		case g.times == nil && !g.allDay && r.partOnly(g):
 			g.doubt = "says only a part of the day"
 		case phraseIn(u.text, ifNeeded) != "" && n == len(groups)-1:

@@ -5,8 +5,10 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -79,5 +81,49 @@ func TestHalfRead(t *testing.T) {
 			got = append(got, "passed over")
 		}
 		assert.Equal(t, want, strings.Join(got, ", "), text)
+	}
+}
+
+// A later message changes what it is about, and nothing else; what does not let an
+// event stand holds it.
+func TestLater(t *testing.T) {
+	const two, choice = "- Lamp check: Thursday 5 March 10:00\n- Crane check: Friday 6 March 11:00", "Could we meet on 5 March at 10, or 6 March at 11?"
+	for name, c := range map[string]struct {
+		texts []string
+		want  string
+	}{
+		"calls off one of two":         {[]string{two, "Sorry, the crane check is cancelled."}, "#1 05 10:00, #2 off"},
+		"calls off, not saying which":  {[]string{two, "We have to cancel."}, "#1 held, #2 held"},
+		"calls off both":               {[]string{two, "We have to cancel both."}, "#1 off, #2 off"},
+		"tells how to cancel":          {[]string{two, "To cancel your booking call us."}, "#1 05 10:00, #2 06 11:00"},
+		"moves one by its title":       {[]string{two, "Could we make the crane check at 12?", "12 works."}, "#1 05 10:00, #2 06 12:00"},
+		"moves one by its day":         {[]string{two, "Friday at 12 is better."}, "#1 05 10:00, #2 held"},
+		"another one":                  {[]string{"Survey on 5 March at 10.", "Survey also on 9 March at 11."}, "#1 05 10:00, #2 09 11:00"},
+		"asks for another hour":        {[]string{"Survey on 5 March at 10.", "Is 11 possible?"}, "#1 held"},
+		"objects":                      {[]string{"Survey on 5 March at 10.", "10 does not work for me."}, "#1 held"},
+		"objects to the day":           {[]string{"Survey on 5 March at 10.", "No, not on 5 March."}, "#1 held"},
+		"objects and says another":     {[]string{"Survey on 5 March at 10.", "I can't make it, let us say 9 March at 10."}, "#1 09 10:00"},
+		"chooses by the day":           {[]string{choice, "6 March works."}, "#2 06 11:00"},
+		"chooses, with another behind": {[]string{choice, "Lamp check also on 9 March at 9.", "6 March works."}, "#2 06 11:00, #3 09 09:00"},
+		"does not say which":           {[]string{choice, "The second works."}, "#1 held, #2 held"},
+		"tells of another day":         {[]string{"Survey on 5 March at 10.", "The invoice for the survey of 2 February is attached."}, "#1 05 10:00"},
+	} {
+		var thread []Message
+		for n, text := range c.texts {
+			at := monday.Add(time.Duration(n) * time.Hour)
+			thread = append(thread, Message{ID: strconv.Itoa(n), Sent: at, Reply: n > 0, Found: Read(linesOf(text), Settings{Message: true, Stated: at, Present: at, Subject: "Survey"})})
+		}
+		var got []string
+		for _, e := range Settle(thread) {
+			said := e.Start.Format("02 15:04")
+			switch {
+			case e.Held != nil:
+				said = "held"
+			case e.Cancelled:
+				said = "off"
+			}
+			got = append(got, "#"+strconv.Itoa(e.Number)+" "+said)
+		}
+		assert.Equal(t, c.want, strings.Join(got, ", "), name)
 	}
 }

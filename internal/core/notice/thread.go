@@ -17,6 +17,8 @@ type thing struct {
 	sent       time.Time
 	candidates []string
 	cancelled  bool
+	number     int    // in the order in which they came up, from 1
+	choice     string // message that gives several of which one is meant; "" for none
 }
 
 // Settle brings the messages of a thread together, in the order in which they
@@ -26,6 +28,7 @@ type thing struct {
 func Settle(messages []Message) []Settled {
 	var things []*thing
 	var course []string
+	number := 0
 	for _, m := range messages {
 		events := repeatsOut(m.Found.Events)
 		said := []string{}
@@ -44,7 +47,13 @@ func Settle(messages []Message) []Settled {
 			case off && e.Held != nil && e.Start.IsZero(): // "a new date will follow"
 				continue
 			case e.NoDate && e.NoTime && e.Cancelled:
-				for _, t := range things[:fresh] {
+				off, all := about(things[:fresh], e.Text)
+				if all && len(off) > 1 && phraseIn(e.Text, []string{"both", "all", "everything", "beide", "alle", "alles", "tous", "tout", "todos", "todo", "tutti", "tutto", "tudo"}) == "" {
+					doubt(off, "calls something off, and does not say which of several", e.Text)
+					said = append(said, "calls something off")
+					continue
+				}
+				for _, t := range off {
 					t.cancelled, t.by, t.sent = true, m.ID, m.Sent
 					t.event.Cancelled, t.event.Text, t.event.Line = true, e.Text, e.Line
 					t.event.Reading = append(t.event.Reading, e.Reading...)
@@ -74,15 +83,38 @@ func Settle(messages []Message) []Settled {
 			}
 			said = append(said, sayOf(e))
 			if t := match(things[:fresh], e, len(events) == 1 && fresh == 1); t != nil {
+				one := t.choice
 				t.replace(e, m)
+				if one != "" && t.settled { // one of several was meant, and this is it
+					t.choice = ""
+					things = slices.DeleteFunc(things, func(o *thing) bool { return o.choice == one })
+					fresh = min(fresh, len(things))
+				}
 				continue
 			}
 			if e.Cancelled && fresh == 0 && len(messages) > 1 && !m.Reply && len(events) == 1 {
 				e.Cancelled = true
 			}
 			t := &thing{event: *e, settled: e.Held == nil && !asks(e.Text), by: m.ID, sent: m.Sent, cancelled: e.Cancelled}
+			if e.Held != nil && e.Held.Cause.Error() == oneOfSeveral {
+				t.choice = m.ID
+			}
 			t.candidates = append(t.candidates, e.When())
+			number++
+			t.number = number
 			things = append(things, t)
+		}
+		for _, p := range m.Found.Passed {
+			if p.Why == notToBe {
+				m.Found.Objections = append(m.Found.Objections, p.Text)
+			}
+		}
+		moved := slices.ContainsFunc(events, func(e Event) bool { return !e.NoDate || !e.NoTime })
+		if len(m.Found.Objections) > 0 && !moved && fresh > 0 {
+			text := strings.Join(m.Found.Objections, " ")
+			against, _ := about(things[:fresh], text)
+			doubt(against, "is said not to suit, and nothing else is said instead", text)
+			said = append(said, "says that it does not suit")
 		}
 		what := strings.Join(said, "; ")
 		if what == "" {
@@ -92,7 +124,7 @@ func Settle(messages []Message) []Settled {
 	}
 	out := make([]Settled, 0, len(things))
 	for _, t := range things {
-		s := Settled{Event: t.event, By: t.by, Sent: t.sent, Course: course}
+		s := Settled{Event: t.event, Number: t.number, By: t.by, Sent: t.sent, Course: course}
 		if s.Held == nil && !t.settled && !t.cancelled {
 			candidates := t.candidates
 			slices.Sort(candidates)
@@ -168,29 +200,63 @@ func same(e, of *Event) bool {
 	return e.Start.Equal(of.Start) && (e.End.IsZero() || of.End.IsZero() || e.End.Equal(of.End))
 }
 
-// match finds the thing of earlier messages that an event is about.
+// match finds the thing of earlier messages that an event is about: by its time, its
+// title, its day, or because there is no other. What comes beside them is none of them.
 func match(things []*thing, e *Event, only bool) *thing {
+	apart := !sameTitles(things)
 	for _, t := range things {
-		if same(e, &t.event) || len(things) > 1 && t.event.What != "" && strings.EqualFold(t.event.What, e.What) && !sameTitles(things) {
+		if same(e, &t.event) || apart && t.event.What != "" && (strings.EqualFold(t.event.What, e.What) || phraseIn(e.Text, []string{strings.ToLower(t.event.What)}) != "") {
 			return t
 		}
+	}
+	if phraseIn(e.Text, besides) != "" {
+		return nil
 	}
 	if only && len(things) == 1 {
 		return things[0]
 	}
-	if e.Cancelled {
+	var found *thing
+	for _, t := range things {
+		if !e.Start.IsZero() && dayOf(t.event.Start).Equal(dayOf(e.Start)) {
+			if found != nil {
+				return nil
+			}
+			found = t
+		}
+	}
+	return found
+}
+
+// about gives the things that a text names by their titles, or all where it names none.
+func about(things []*thing, text string) (named []*thing, all bool) {
+	if len(things) > 1 && !sameTitles(things) {
 		for _, t := range things {
-			if t.event.Start.Equal(e.Start) || dayOf(t.event.Start).Equal(dayOf(e.Start)) {
-				return t
+			if t.event.What != "" && phraseIn(text, []string{strings.ToLower(t.event.What)}) != "" {
+				named = append(named, t)
 			}
 		}
 	}
-	return nil
+	if named == nil {
+		return things, true
+	}
+	return named, false
+}
+
+// doubt has things held, for somebody said what does not let them stand as they are.
+func doubt(things []*thing, why, text string) {
+	for _, t := range things {
+		if t.event.Held == nil && !t.cancelled {
+			t.event.Held = fault.New(fault.Shorten(text, 80), why).Do("ask what it is to be, and write it down")
+		}
+	}
 }
 
 func dayOf(t time.Time) time.Time { return midnight(t.Year(), int(t.Month()), t.Day()) }
 
 func sameTitles(things []*thing) bool {
+	if len(things) == 0 {
+		return true
+	}
 	for _, t := range things[1:] {
 		if !strings.EqualFold(t.event.What, things[0].event.What) {
 			return false

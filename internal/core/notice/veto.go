@@ -24,7 +24,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		}
 		if s.kind != 'd' {
 			if s.kind == 't' && endsWith(r.before(s.from), insteadOf) {
-				why = append(why, "what is not to be, or no longer")
+				why = append(why, notToBe)
 				continue
 			}
 			if s.kind == 't' && d.deadline(r, s) {
@@ -46,7 +46,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		reason := ""
 		before := r.before(s.from)
 		if endsWith(before, insteadOf) && !(endsWith(before, []string{"was"}) && len(spans) == 1) {
-			why = append(why, "what is not to be, or no longer")
+			why = append(why, notToBe)
 			continue
 		}
 		if d.set.Message && !d.set.Stated.IsZero() && !s.dates.days[0].relative {

@@ -95,6 +95,12 @@ var vetoes = []struct {
 // What stands before a day or a time that is no longer the one, or is none at all.
 var insteadOf = []string{"instead of", "rather than", "statt", "anstatt", "au lieu de", "plutôt que", "en lugar de", "en vez de", "invece di", "invece del", "invece delle", "em vez de", "in plaats van", "previously", "formerly", "originally", "was", "not at", "not on", "do not come", "don't come", "not before", "nicht am", "nicht um", "pas le", "pas à"}
 
+// What says that something does not suit.
+var objections = []string{"does not work", "doesn't work", "do not work", "don't work", "won't work", "will not work", "can't make", "cannot make", "can not make", "can't come", "cannot come", "can't do", "cannot do", "does not suit", "doesn't suit", "not possible", "impossible", "not available", "unavailable", "unable", "not suitable", "too early", "too late", "clashes", "clash", "passt nicht", "passt leider nicht", "geht nicht", "geht leider nicht", "kann nicht", "können nicht", "ne convient pas", "ne peux pas", "ne pouvons pas", "no puedo", "no podemos", "no me viene", "non posso", "non possiamo", "non va bene", "não posso", "não podemos", "kan niet", "kunnen niet", "past niet", "lukt niet"}
+
+// What says that something comes beside what was said before, and not in its place.
+var besides = []string{"another", "also", "additional", "additionally", "in addition", "as well", "too", "a second", "a further", "next one", "auch", "außerdem", "weiterer", "weitere", "zusätzlich", "aussi", "en plus", "un autre", "une autre", "también", "además", "otro", "otra", "anche", "inoltre", "un altro", "un'altra", "também", "outro", "outra", "ook", "bovendien", "nog een"}
+
 // Feasts whose names have a weekday in them.
 var feasts = list(`good easter ash maundy shrove palm black whit cyber holy boxing`)
 

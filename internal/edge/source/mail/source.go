@@ -321,7 +321,7 @@ func addThread(rows *document.Rows, thread []*Message, o sheet.Options) {
 		if len(thread) == 1 {
 			course = nil
 		}
-		rows.AddEvent(m.origin(), &s.Event, fmt.Sprintf("%s #%d", root, n+1), zoneName, course)
+		rows.AddEvent(m.origin(), &s.Event, fmt.Sprintf("%s #%d", root, s.Number), zoneName, course)
 	}
 }
 

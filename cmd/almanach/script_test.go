@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"encoding/csv"
 	"encoding/json"
 	"io/fs"
 	"os"
@@ -15,6 +16,7 @@ import (
 
 	"github.com/google/jsonschema-go/jsonschema"
 	"github.com/rogpeppe/go-internal/testscript"
+	"github.com/xuri/excelize/v2"
 
 	"almanach/demo"
 	"almanach/internal/core/event"
@@ -48,7 +50,7 @@ func TestScripts(t *testing.T) {
 			})
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "killed": killed, "battered": battered, "served": served, "json": compactJSON, "shape": shape, "bytes": writeBytes, "bombs": bombs, "interrupted": interrupted,
+			"run": run, "edit": edit, "sub": sub, "rows": rows, "mtime": mtime, "killed": killed, "battered": battered, "served": served, "json": compactJSON, "shape": shape, "bytes": writeBytes, "bombs": bombs, "interrupted": interrupted, "workbook": workbook,
 		},
 	})
 }
@@ -65,6 +67,28 @@ func run(ts *testscript.TestScript, _ bool, args []string) {
 	if want, _ := strconv.Atoi(args[0]); code != want {
 		ts.Fatalf("almanach %s: exit code %d, want %d", strings.Join(args[1:], " "), code, want)
 	}
+}
+
+// workbook FILE CSV… makes a workbook with a sheet of each file.
+func workbook(ts *testscript.TestScript, _ bool, args []string) {
+	f := excelize.NewFile()
+	for n, name := range args[1:] {
+		sheet := strings.TrimSuffix(name, ".csv")
+		if n == 0 {
+			ts.Check(f.SetSheetName("Sheet1", sheet))
+		} else {
+			_, err := f.NewSheet(sheet)
+			ts.Check(err)
+		}
+		rows, err := csv.NewReader(strings.NewReader(ts.ReadFile(name))).ReadAll()
+		ts.Check(err)
+		for i, row := range rows {
+			at, err := excelize.CoordinatesToCellName(1, i+1)
+			ts.Check(err)
+			ts.Check(f.SetSheetRow(sheet, at, &row))
+		}
+	}
+	ts.Check(f.SaveAs(ts.MkAbs(args[0])))
 }
 
 // edit FILE KEY PROPERTY VALUE does what someone does in a calendar program: it

@@ -57,6 +57,7 @@ type app struct {
 	json, yes       bool
 	progress        *progress
 	answers         *bufio.Reader // what a person types
+	hungUp          bool          // the person ended what is typed
 }
 
 // screen gives what a person reads something on.

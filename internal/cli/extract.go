@@ -17,10 +17,32 @@ import (
 
 // extractFlags are the flags of extract.
 type extractFlags struct {
-	from, to, in, as, csv string
-	out                   outFile
-	columns               []string
-	pick                  job.Selection
+	spanFlags
+	as, csv string
+	out     outFile
+	columns []string
+	pick    job.Selection
+}
+
+// spanFlags say which days.
+type spanFlags struct{ from, to, in string }
+
+func (s *spanFlags) add(c *cobra.Command, from, to string) {
+	flags := c.Flags()
+	flags.StringVar(&s.from, "from", "", "first `DAY`, or a date and time, or words (default: "+from+")")
+	flags.StringVar(&s.to, "to", "", "last `DAY`, included, or a date and time, or +4w (default: "+to+")")
+	flags.StringVar(&s.in, "in", "", "the `SPAN` in words, instead of both: today, this week, next month, \"april 2027\", 2027")
+}
+
+// span reads the flags on the office's clock.
+func (s *spanFlags) span(office *job.Office) (job.Range, *fault.Fault) {
+	switch {
+	case s.in == "":
+		return office.ParseRange(s.from, s.to)
+	case s.from != "" || s.to != "":
+		return job.Range{}, fault.Newf("--in says the whole span, and so do --from and --to").Do("give --in, or the other two")
+	}
+	return office.ParseSpan(s.in)
 }
 
 func (a *app) extract() *cobra.Command {
@@ -43,9 +65,7 @@ ics each occurrence is an event of its own.`,
 		RunE: func(c *cobra.Command, args []string) error { return a.runExtract(c, args, &x) },
 	}
 	flags := c.Flags()
-	flags.StringVar(&x.from, "from", "", "first `DAY`, or a date and time, or words (default: today)")
-	flags.StringVar(&x.to, "to", "", "last `DAY`, included, or a date and time, or +4w (default: a week)")
-	flags.StringVar(&x.in, "in", "", "the `SPAN` in words, instead of both: today, this week, next month, \"april 2027\", 2027")
+	x.add(c, "today", "a week")
 	flags.StringVar(&x.pick.Find, "find", "", "only what holds this `TEXT` in its title, place, notes, people or key")
 	flags.StringVar(&x.pick.Where, "where", "", "only what meets this `CONDITION`, such as 'location startsWith \"Berth\"'")
 	flags.StringSliceVar(&x.pick.Sort, "sort", nil, "order by these `COLUMNS`; - in front for the last first")
@@ -55,8 +75,6 @@ ics each occurrence is an event of its own.`,
 	flags.StringVar(&x.csv, "csv", "", "kind of CSV: plain, or `excel` for spreadsheets: semicolons, a mark of UTF-8, date and time in two columns")
 	x.out.add(c)
 	flags.StringSliceVar(&x.columns, "columns", nil, "`COLUMNS` to show, with commas between: "+strings.Join(slices.Concat(extract.Columns, extract.More), ", "))
-	c.MarkFlagsMutuallyExclusive("in", "from")
-	c.MarkFlagsMutuallyExclusive("in", "to")
 	return c
 }
 
@@ -77,13 +95,7 @@ func (a *app) runExtract(c *cobra.Command, args []string, o *extractFlags) error
 	if o.pick.First < 0 || o.pick.After < 0 {
 		return fault.Newf("--first and --after are numbers of occurrences").Do("write --first 10")
 	}
-	var r job.Range
-	var f *fault.Fault
-	if o.in != "" {
-		r, f = office.ParseSpan(o.in)
-	} else {
-		r, f = office.ParseRange(o.from, o.to)
-	}
+	r, f := o.span(office)
 	if f != nil {
 		return f
 	}
@@ -94,11 +106,12 @@ func (a *app) runExtract(c *cobra.Command, args []string, o *extractFlags) error
 	if f := x.Select(o.pick); f != nil {
 		return f
 	}
-	if err := a.writeExtract(office, x, o); err != nil {
+	onScreen, err := a.writeExtract(office, x, o)
+	if err != nil {
 		return err
 	}
 	if len(x.Faults) > 0 {
-		if o.as != "" {
+		if !onScreen {
 			p := a.problems()
 			for _, f := range x.Faults {
 				p.Fault(f)
@@ -109,24 +122,25 @@ func (a *app) runExtract(c *cobra.Command, args []string, o *extractFlags) error
 	return nil
 }
 
-func (a *app) writeExtract(office *job.Office, x *job.Extract, o *extractFlags) error {
+func (a *app) writeExtract(office *job.Office, x *job.Extract, o *extractFlags) (onScreen bool, err error) {
 	as := o.as
 	if as == "" && o.csv != "" {
 		as = "csv"
+	}
+	if o.csv != "" && as != "csv" {
+		return false, fault.Newf("--csv is for a CSV file, and --as says %s", as).Do("leave one of them out")
 	}
 	if as == "" && o.out.path != "" {
 		as = strings.TrimPrefix(strings.ToLower(filepath.Ext(o.out.path)), ".")
 	}
 	var b bytes.Buffer
-	var err error
 	switch as {
 	case "", "table", "txt":
-		p := a.printer()
 		if o.out.path == "" {
-			p.Extract(x, o.columns)
-			return nil
+			a.printer().Extract(x, o.columns)
+			return true, nil
 		}
-		p = &show.Printer{W: show.NewScreen(&b, false)}
+		p := &show.Printer{W: show.NewScreen(&b, false)}
 		p.Extract(x, o.columns)
 	case "csv":
 		switch o.csv {
@@ -139,22 +153,22 @@ func (a *app) writeExtract(office *job.Office, x *job.Extract, o *extractFlags) 
 		case "excel":
 			err = show.SpreadsheetCSV(&b, x, o.columns)
 		default:
-			return fault.Unknown("kind of CSV", o.csv, []string{"plain", "excel"})
+			return false, fault.Unknown("kind of CSV", o.csv, []string{"plain", "excel"})
 		}
 	case "json":
 		err = show.JSON(&b, show.ExtractJSON(x.Rows, o.columns))
 	case "xlsx":
 		if o.out.path == "" && a.width > 0 {
-			return fault.Newf("a workbook is no text for a screen").Do("name a file: --out april.xlsx")
+			return false, fault.Newf("a workbook is no text for a screen").Do("name a file: --out april.xlsx")
 		}
 		err = show.Workbook(&b, x, o.columns)
 	case "ics":
 		err = show.ICalendar(&b, x, ical.NewTimeZones(office.Zones), office.Stamp())
 	default:
-		return fault.Unknown("form of an extract", as, show.Forms)
+		return false, fault.Unknown("form of an extract", as, show.Forms)
 	}
 	if err != nil {
-		return err
+		return false, err
 	}
-	return a.write(&o.out, b.Bytes())
+	return false, a.write(&o.out, b.Bytes(), show.Counted(len(x.Rows), "occurrence"))
 }

@@ -91,7 +91,8 @@ func (a *app) ask(question string) bool {
 	return strings.HasPrefix(strings.ToLower(answer), "y")
 }
 
-// askText asks a person for a text; an empty answer is the one offered.
+// askText asks a person for a text; an empty answer is the one offered. Where the
+// person ends the input, hungUp is set.
 func (a *app) askText(question, offered string) string {
 	if offered != "" {
 		question += " [" + offered + "]"
@@ -100,7 +101,8 @@ func (a *app) askText(question, offered string) string {
 	if a.answers == nil {
 		a.answers = bufio.NewReader(a.world.Stdin)
 	}
-	line, _ := a.answers.ReadString('\n')
+	line, err := a.answers.ReadString('\n')
+	a.hungUp = err != nil
 	if line = strings.TrimSpace(line); line == "" {
 		return offered
 	}

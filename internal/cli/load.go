@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -27,6 +28,7 @@ import (
 // loadFlags are the flags of everything that reads a source for a calendar.
 type loadFlags struct {
 	file, into, name, sheet, rows, dayOrder, length, leaveOut, cancelWhen string
+	title, start                                                          string
 	key                                                                   []string
 	allow                                                                 map[string]string
 	header                                                                string
@@ -73,6 +75,8 @@ func (f *loadFlags) source(c *cobra.Command) {
 	flags.StringVar(&f.file, "file", "", "read this `FILE` instead of the intake's")
 	flags.StringVar(&f.into, "into", "", "`CALENDAR` to load into: a name of the desk, or an .ics file")
 	flags.StringArrayVar(&f.key, "key", nil, "`COLUMN` that identifies a row; several times for several columns")
+	flags.StringVar(&f.title, "title", "", "`COLUMN` of a table with the title (default: found)")
+	flags.StringVar(&f.start, "start", "", "`COLUMN` of a table with the start (default: found)")
 	flags.StringVar(&f.name, "name", "", "`NAME` of the source, from which event IDs are derived (default: the file's, without dates and counters)")
 	flags.StringVar(&f.sheet, "sheet", "", "`SHEET` of the workbook, by name or number")
 	flags.StringVar(&f.header, "header", "", "`ROW` of the column names, two rows as 4-5, or none (default: found)")
@@ -158,6 +162,7 @@ func (a *app) runLoad(ctx context.Context, f *loadFlags, args []string, write bo
 		if err := f.narrow(&req); err != nil {
 			return err
 		}
+		req.Ask = req.Match && a.terminal() && !a.json && !a.yes
 		req.Takes, req.Write, req.All, req.Past = takes, write, f.all || a.json || len(f.show) > 0, f.past
 		requests = append(requests, req)
 	}
@@ -166,11 +171,8 @@ func (a *app) runLoad(ctx context.Context, f *loadFlags, args []string, write bo
 	var stopped error
 	for n, req := range requests {
 		r, err := job.Load(ctx, office, req)
-		var missing *job.KeyMissing
-		if errors.As(err, &missing) && a.terminal() && !a.json && len(missing.Candidates) > 0 {
-			if req.Intake.Key = a.chooseKey(missing); len(req.Intake.Key) > 0 {
-				r, err = job.Load(ctx, office, req)
-			}
+		for asked := map[string]bool{}; err != nil && a.choose(err, &req, asked); {
+			r, err = job.Load(ctx, office, req)
 		}
 		if r != nil && r.HeldRows != nil && f.heldTo.path != "" {
 			if e := a.writeHeld(&f.heldTo, r.HeldRows); e != nil {
@@ -226,18 +228,43 @@ func name(req job.LoadRequest) string {
 	return req.File
 }
 
-// chooseKey has a person choose the columns that identify a row.
-func (a *app) chooseKey(missing *job.KeyMissing) []string {
-	a.problems().Fault(missing.Fault)
-	most := min(len(missing.Candidates), 9)
-	for n, c := range missing.Candidates[:most] {
-		fmt.Fprintf(a.world.screen(a.world.Stderr), "  %d  %s\n", n+1, strings.Join(c, " and "))
+// choose has a person choose what stopped a request because nobody named it, each
+// thing once.
+func (a *app) choose(err error, req *job.LoadRequest, asked map[string]bool) bool {
+	f := fault.Of(err)
+	options := map[string]string{"key": "--key", "title": "--title", "start": "--start", "sheet": "--sheet", "calendar": "--into"}
+	option := options[f.Missing]
+	if option == "" || len(f.Choices) == 0 || asked[f.Missing] || a.json || a.yes || !a.terminal() {
+		return false
 	}
-	n, err := strconv.Atoi(a.askText("Which one is it?", "1"))
+	asked[f.Missing] = true
+	a.problems().Fault(f)
+	most := min(len(f.Choices), 9)
+	to := a.world.screen(a.world.Stderr)
+	for n, c := range f.Choices[:most] {
+		fmt.Fprintf(to, "  %d  %s\n", n+1, strings.Join(c, " and "))
+	}
+	n, err := strconv.Atoi(a.askText("Which one? A number, or Enter to stop:", ""))
 	if err != nil || n < 1 || n > most {
-		return nil
+		return false
 	}
-	return missing.Candidates[n-1]
+	chosen := f.Choices[n-1]
+	switch f.Missing {
+	case "key":
+		req.Intake.Key = chosen
+	case "sheet":
+		req.Intake.From.Sheet = chosen[0]
+	case "calendar":
+		req.Into = chosen[0]
+	default:
+		req.Fields = maps.Clone(req.Fields)
+		if req.Fields == nil {
+			req.Fields = map[string]string{}
+		}
+		req.Fields[f.Missing] = chosen[0]
+	}
+	fmt.Fprintf(to, "  the next time: %s\n\n", fault.Given(option, chosen))
+	return true
 }
 
 // writeHeld writes the held rows to a file.
@@ -262,7 +289,7 @@ func (a *app) writeHeld(out *outFile, held *job.HeldTable) error {
 	if err != nil {
 		return err
 	}
-	return a.write(out, b.Bytes())
+	return a.write(out, b.Bytes(), show.Counted(len(held.Rows), "held row"))
 }
 
 // stoppedBy adds what stopped one of several intakes to what stopped others.
@@ -355,9 +382,6 @@ func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, e
 			}
 		}
 		req.Intake, req.File, req.Match = in, name, true
-		if f.into == "" {
-			return req, fault.Newf("nothing says which calendar to load %s into", name).Do("give --into CALENDAR.ics")
-		}
 	} else {
 		in, faults := office.Desk.Intake(name)
 		if len(faults) > 0 {
@@ -369,6 +393,14 @@ func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, e
 		}
 		if f.name != "" {
 			in.Name, in.Identity = f.name, f.name
+		}
+	}
+	if f.title != "" || f.start != "" {
+		req.Fields = map[string]string{}
+		for field, column := range map[string]string{"title": f.title, "start": f.start} {
+			if column != "" {
+				req.Fields[field] = column
+			}
 		}
 	}
 	return req, f.settings(req.Intake)

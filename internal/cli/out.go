@@ -25,8 +25,8 @@ func (o *outFile) add(c *cobra.Command) {
 }
 
 // write writes data for programs: to the file, whole or not at all, or to
-// stdout.
-func (a *app) write(o *outFile, data []byte) error {
+// stdout. what says how much it is.
+func (a *app) write(o *outFile, data []byte, what string) error {
 	if o.path == "" {
 		_, err := a.world.Stdout.Write(data)
 		return err
@@ -53,7 +53,7 @@ func (a *app) write(o *outFile, data []byte) error {
 	if err != nil {
 		return stopped(err)
 	}
-	fmt.Fprintf(a.world.screen(a.world.Stderr), "written to %s\n", o.path)
+	fmt.Fprintf(a.world.screen(a.world.Stderr), "%s written to %s\n", what, o.path)
 	return nil
 }
 

@@ -11,14 +11,14 @@ import (
 
 func (a *app) reconcile() *cobra.Command {
 	var f loadFlags
-	var from, to string
+	var days spanFlags
 	c := &cobra.Command{
 		Use:   "reconcile INTAKE",
 		Short: "Compare source and calendar in a date range, line by line",
 		Long: `Compare a source with its calendar in a date range: what agrees, what differs
 and how, what is missing on either side. Both sides are taken as they are now,
-whatever was loaded before. Without --from and --to the range is all the time
-that the source speaks of.
+whatever was loaded before. Without --from, --to or --in the range is all the
+time that the source speaks of.
 
 ` + strings.ReplaceAll(sourceHelp, "%s", "reconcile"),
 		Args: takes(1, 1),
@@ -31,7 +31,18 @@ that the source speaks of.
 			if err != nil {
 				return err
 			}
-			r, err := job.Reconcile(c.Context(), office, req, from, to)
+			var asked *job.Range
+			if days != (spanFlags{}) {
+				r, f := days.span(office)
+				if f != nil {
+					return f
+				}
+				asked = &r
+			}
+			r, err := job.Reconcile(c.Context(), office, req, asked)
+			for told := map[string]bool{}; err != nil && a.choose(err, &req, told); {
+				r, err = job.Reconcile(c.Context(), office, req, asked)
+			}
 			if err != nil {
 				return err
 			}
@@ -47,7 +58,6 @@ that the source speaks of.
 		},
 	}
 	f.source(c)
-	c.Flags().StringVar(&from, "from", "", "first `DAY` of the range")
-	c.Flags().StringVar(&to, "to", "", "last `DAY` of the range, included")
+	days.add(c, "all days", "all days")
 	return c
 }

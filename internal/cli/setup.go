@@ -58,7 +58,7 @@ func (a *app) runSetup(c *cobra.Command, req job.SetupRequest, from []string) er
 		if a.zone == "" {
 			for {
 				req.Zone = a.askText("In which time zone are times that name none?", req.Zone)
-				if _, err := zones.Find(req.Zone); err == nil {
+				if _, err := zones.Find(req.Zone); err == nil || a.hungUp {
 					break
 				}
 				a.problems().Fault(zones.Unknown(req.Zone))

@@ -48,6 +48,9 @@ func (o *Office) ParseRange(from, to string) (Range, *fault.Fault) {
 	}
 	r.To, _ = end.zone.Instant(end.wall)
 	if r.To <= r.From {
+		if from == "" {
+			return r, fault.Newf("--to %s lies before today, and nothing says from when", to).Do("give --from as well")
+		}
 		return r, fault.Newf("--to %s lies before --from %s", to, from).Do("swap them")
 	}
 	return r, nil

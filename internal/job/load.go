@@ -25,6 +25,7 @@ type LoadRequest struct {
 	Source source.Reader  // instead of either; it is closed by the load
 	Into   string         // instead of the intake's calendars, and the only calendar that is touched
 	Match  bool           // find the columns by their headings
+	Ask    bool           // refuse to choose between sheets: a person can be asked
 	First  int            // try only so many rows; 0 for all
 	Rows   map[int]bool   // try only these row numbers; nil for all
 	Takes  []plan.Take    // disputes to be settled
@@ -33,6 +34,8 @@ type LoadRequest struct {
 	All    bool           // every item has its event
 	Past   bool           // list events gone that are past
 	Pairs  plan.Pairs     // rows and events that are one, as someone said
+
+	Fields map[string]string // columns for fields, by the fields' names; others are found or are the intake's
 
 	Restore    map[string]bool // keys of rows whose events are made again though someone deleted them
 	RestoreAll bool

@@ -74,7 +74,7 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 	}
 	if len(l.in.Into) == 0 {
 		l.close()
-		return nil, fault.Newf("nothing says which calendar to load into").Do("add into: NAME to the intake, or give --into")
+		return nil, l.calendarMissing()
 	}
 	// The first calendar, where the intake names it, is read beside the source.
 	var openErr error
@@ -109,6 +109,20 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 	return l, nil
 }
 
+// calendarMissing says which calendars there are.
+func (l *load) calendarMissing() *fault.Fault {
+	var choices [][]string
+	for _, name := range l.office.Desk.Calendars() {
+		choices = append(choices, []string{name})
+	}
+	if l.req.Match {
+		return fault.Newf("nothing says which calendar to load %s into", l.req.File).Do("give --into CALENDAR.ics").Offer("--into", "calendar", "", choices)
+	}
+	f := fault.Newf("nothing says which calendar to load into")
+	f.Offer("--into", "calendar", "", choices)
+	return f.Do("add into: NAME to the intake, or give --into")
+}
+
 // rival refuses an identity that an intake of the desk has too: its events
 // would be mistaken for this one's.
 func (l *load) rival() *fault.Fault {
@@ -131,6 +145,7 @@ func (l *load) rival() *fault.Fault {
 func (l *load) openSource(ctx context.Context) (source.Reader, error) {
 	from, desk := l.in.From, l.office.Desk
 	o := sourceOptions(l.office, from)
+	o.Ask = l.req.Ask
 	o.Text.Free, o.Text.Next, o.Text.Year, o.Text.Order = len(l.in.Key) == 0 || slices.Equal(l.in.Key, []string{"Key"}), l.in.NextWeekday, l.in.Dates.Year, int(l.in.Dates.Order)
 	if l.in.Zone != "" {
 		if z, err := l.office.Zones.Find(l.in.Zone); err == nil {
@@ -194,7 +209,7 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	if err == nil && about.Running {
 		l.running(r)
 	} else if err == nil && len(l.in.Key) == 0 {
-		err = l.keyMissing(rows, r.Header())
+		return nil, nil, l.keyMissing(rows, r.Header())
 	}
 	if mended(r.Header()) {
 		l.apart = true
@@ -229,10 +244,16 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 		set := l.in.Dates
 		set.Zones, set.Present = l.office.Zones, l.office.Now
 		var choices []match.Choice
-		if l.in, choices, f = l.in.Matched(header, rows, set); f != nil {
+		if l.in, choices, f = l.in.Matched(header, rows, l.req.Fields, set); f != nil {
 			return f.At(at)
 		}
 		l.report.Matched = choices
+	} else if len(l.req.Fields) > 0 {
+		l.in = l.in.With(func(in *intake.Intake) {
+			for field, column := range l.req.Fields {
+				in.SetField(field, "{"+column+"}")
+			}
+		})
 	}
 	l.organize()
 	header, rows, faults := l.in.Prepare(header, rows)

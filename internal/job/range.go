@@ -53,8 +53,11 @@ func inWords(text string, today time.Time) (p period, ok bool) {
 		case known && words[1] == "year":
 			return months(time.Date(today.Year()+by, 1, 1, 0, 0, 0, 0, time.UTC), 12)
 		case words[0] == "week":
-			if n, err := strconv.Atoi(words[1]); err == nil && n >= 1 && n <= 53 {
-				return days(weekOf(today.Year(), n), 7)
+			if n, err := strconv.Atoi(words[1]); err == nil {
+				monday := weekOf(today.Year(), n)
+				if y, w := monday.ISOWeek(); y == today.Year() && w == n { // not every year has a week 53
+					return days(monday, 7)
+				}
 			}
 		}
 	}
@@ -79,6 +82,12 @@ func inWords(text string, today time.Time) (p period, ok bool) {
 	return period{}, false
 }
 
+// monthsAhead gives the same day of a later month, or its last where it is shorter.
+func monthsAhead(day time.Time, n int) time.Time {
+	first := day.AddDate(0, n, 1-day.Day())
+	return first.AddDate(0, 0, min(day.Day(), first.AddDate(0, 1, -1).Day())-1)
+}
+
 // weekOf gives the Monday of a week (ISO 8601).
 func weekOf(year, week int) time.Time {
 	t := time.Date(year, 1, 4, 0, 0, 0, 0, time.UTC)
@@ -93,7 +102,11 @@ func (o *Office) ParseSpan(text string) (Range, *fault.Fault) {
 	}
 	p, ok := inWords(text, today)
 	if !ok {
-		return o.ParseRange(text, text)
+		r, f := o.ParseRange(text, text)
+		if f != nil {
+			f = fault.New(text, "is no span of days").Do(`write it as --in today, "next week", "april 2027", 2027-04 or 2027-04-05`)
+		}
+		return r, f
 	}
 	r.From, _ = r.View.Instant(p.first.Unix())
 	r.To, _ = r.View.Instant(p.last.AddDate(0, 0, 1).Unix())
@@ -124,9 +137,9 @@ func pointInWords(text string, today, begin time.Time, end bool) (time.Time, boo
 		case 'w':
 			base = base.AddDate(0, 0, 7*n)
 		case 'm':
-			base = base.AddDate(0, n, 0)
+			base = monthsAhead(base, n)
 		default:
-			base = base.AddDate(n, 0, 0)
+			base = monthsAhead(base, 12*n)
 		}
 		if end { // so many days in all
 			base = base.AddDate(0, 0, -1)

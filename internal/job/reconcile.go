@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"math"
 	"runtime"
 	"slices"
 	"strconv"
@@ -19,6 +20,8 @@ import (
 	"almanach/internal/core/plan"
 	"almanach/internal/core/reconcile"
 	"almanach/internal/core/recur"
+	"almanach/internal/core/rule"
+	"almanach/internal/core/zone"
 )
 
 // Finding is one thing that reconciling has to say.
@@ -45,6 +48,7 @@ type Reconciliation struct {
 	LeftOut   int
 	Faults    []*fault.Fault // events of the calendar that could not be read
 	Zone      string
+	Endless   bool // a series of the source has no end, and is compared for a year from today
 }
 
 // Left tells whether the two sides disagree anywhere.
@@ -62,7 +66,7 @@ type calendarEvent struct {
 // Reconcile compares a source with its calendar in a range, on what both say
 // now and without regard to what was loaded before. Without any end given the
 // range is all the time that the source speaks of.
-func Reconcile(ctx context.Context, office *Office, req LoadRequest, from, to string) (*Reconciliation, error) {
+func Reconcile(ctx context.Context, office *Office, req LoadRequest, asked *Range) (*Reconciliation, error) {
 	req.Write = false
 	l, err := open(ctx, office, req)
 	if err != nil {
@@ -72,10 +76,8 @@ func Reconcile(ctx context.Context, office *Office, req LoadRequest, from, to st
 	out := &Reconciliation{Intake: l.in.Name, Sources: l.report.Sources, Calendars: l.report.Calendars, Zone: l.report.Zone}
 	r := reconciler{load: l, out: out, byID: map[placedID]*calendarEvent{}}
 	out.Faults = append(out.Faults, l.report.Warnings...)
-	if from != "" || to != "" { // what lies outside of the range need not be kept
-		if out.Range, err = l.reconcileRange(from, to, nil); err != nil {
-			return nil, err
-		}
+	if asked != nil { // what lies outside of the range need not be kept
+		out.Range = *asked
 		if err := r.readCalendar(ctx); err != nil {
 			return nil, err
 		}
@@ -84,8 +86,8 @@ func Reconcile(ctx context.Context, office *Office, req LoadRequest, from, to st
 	if err != nil {
 		return nil, err
 	}
-	if from == "" && to == "" {
-		if out.Range, err = l.reconcileRange(from, to, spans); err != nil {
+	if asked == nil {
+		if out.Range, err = r.spokenOf(spans); err != nil {
 			return nil, err
 		}
 		if err := r.readCalendar(ctx); err != nil {
@@ -196,24 +198,43 @@ func (r *reconciler) met(i int, id identity.ID) bool {
 	return false
 }
 
-func (l *load) reconcileRange(from, to string, spans []event.Span) (Range, error) {
-	z, _, f := l.office.DefaultZone()
+// spokenOf is all the time that the rows speak of, and a week where there is none.
+func (r *reconciler) spokenOf(spans []event.Span) (Range, error) {
+	out, f := r.office.ParseRange("", "")
 	if f != nil {
-		return Range{}, f
+		return out, f
 	}
-	r, f := l.office.ParseRange(from, to)
-	if f != nil {
-		return r, f
+	if len(spans) == 0 {
+		return out, nil
 	}
-	if from != "" || to != "" || len(spans) == 0 {
-		return r, nil
-	}
-	r.From, r.To = spans[0].Start.Instant(z), spans[0].End.Instant(z)
+	today := zone.Civil(zone.Midnight(out.View.Wall(r.office.Now.Unix())))
+	horizon, _ := out.View.Instant(today.AddDate(1, 0, 0).Unix())
+	out.From, out.To = spans[0].Start.Instant(out.View), 0
 	for _, s := range spans {
-		r.From, r.To = min(r.From, s.Start.Instant(z)), max(r.To, s.End.Instant(z))
+		end, endless := r.lastEnd(s, out.View, horizon)
+		r.out.Endless = r.out.Endless || endless
+		out.From, out.To = min(out.From, s.Start.Instant(out.View)), max(out.To, end)
 	}
-	r.To = max(r.To, r.From+1)
-	return r, nil
+	out.To = max(out.To, out.From+1)
+	return out, nil
+}
+
+// lastEnd is the instant at which the last occurrence of a wanted event ends. Of a
+// series without an end it is the last before the horizon.
+func (r *reconciler) lastEnd(s event.Span, view *zone.Zone, horizon int64) (end int64, endless bool) {
+	end = s.End.Instant(view)
+	if s.Rule == "" && len(s.Extra) == 0 {
+		return end, false
+	}
+	w := recur.Window{From: s.Start.Instant(view), To: math.MaxInt32 * 4, View: view}
+	if parsed, err := rule.Parse(s.Rule); s.Rule != "" && err == nil && parsed.Count == 0 && parsed.Until.IsZero() {
+		w.To, endless = horizon, true
+	}
+	probe, err := recur.Read([][]byte{plan.Probe(s)}, r.office.Zones.Find)
+	if err == nil {
+		_ = probe.In(w, func(o recur.Occurrence) { end = max(end, o.Span.End.Instant(view)) }) // what cannot be expanded is said where it is compared
+	}
+	return end, endless
 }
 
 type reconciler struct {

@@ -18,39 +18,21 @@ import (
 	"almanach/internal/edge/source/mail"
 )
 
-// KeyMissing means that nothing says which column identifies a row. It has those
-// that could.
-type KeyMissing struct {
-	*fault.Fault
-	Candidates [][]string // the best first
-}
-
 // keyMissing looks for the columns that could identify a row.
-func (l *load) keyMissing(rows []table.Row, header table.Header) error {
+func (l *load) keyMissing(rows []table.Row, header table.Header) *fault.Fault {
 	s := survey.New(header, moment.Settings{Present: l.office.Now, Zones: l.office.Zones})
 	for _, r := range rows {
 		if !r.Hidden {
 			s.Add(r)
 		}
 	}
-	f := fault.Newf("nothing says which column identifies a row of %s", l.report.Source.File).Do(`give --key "COLUMN", such as a booking number`)
-	k := &KeyMissing{Fault: f}
-	var names []string
+	var choices [][]string
 	for _, key := range s.Finish().Keys {
-		k.Candidates = append(k.Candidates, key.Columns)
-		if len(names) < 4 {
-			names = append(names, `"`+strings.Join(key.Columns, `" and "`)+`"`)
-		}
+		choices = append(choices, key.Columns)
 	}
-	if len(names) > 0 {
-		text := `--key "` + strings.Join(k.Candidates[0], `" --key "`) + `"`
-		f.Do("it can be %s: filled, and different in every row; give %s", strings.Join(names, ", or "), text)
-	}
-	return k
+	return fault.Newf("nothing says which column identifies a row of %s", l.report.Source.File).Do(`give --key "COLUMN", such as a booking number`).
+		Offer("--key", "key", "filled, and different in every row", choices)
 }
-
-// Unwrap gives the fault itself.
-func (k *KeyMissing) Unwrap() error { return k.Fault }
 
 // mailboxOf says how an intake's mailbox is reached.
 func (l *load) mailboxOf(m intake.IMAP) mail.Mailbox {

@@ -78,11 +78,11 @@ func TestWholeWay(t *testing.T) {
 	require.ErrorContains(t, err, "nothing says which calendar")
 
 	in, _ := d.Intake("berth-bookings")
-	r, err := Reconcile(t.Context(), office, LoadRequest{Intake: in, OfDesk: true}, "2026-03-02", "2026-03-08")
+	r, err := Reconcile(t.Context(), office, LoadRequest{Intake: in, OfDesk: true}, days(t, office, "2026-03-02", "2026-03-08"))
 	require.NoError(t, err)
 	assert.True(t, r.Left())
 	assert.Equal(t, 1, r.Totals.Source.Differs)
-	whole, err := Reconcile(t.Context(), office, LoadRequest{Intake: in, OfDesk: true}, "", "")
+	whole, err := Reconcile(t.Context(), office, LoadRequest{Intake: in, OfDesk: true}, nil)
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, whole.Totals.Source.Rows, r.Totals.Source.Rows)
 
@@ -106,7 +106,7 @@ func TestReconcileKinds(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "s", "x.ics"), []byte(stray), 0o600))
 	now := strings.NewReplacer("1,Corvane", "1,Corvane II", "3,Gull,", "3,None,", "4,Tern,2026-04-08", "4,Tern,soon", "5,Heron,2026-04-09 08:00,S,,,south\n", "7,Ling,2026-04-10 08:00,S,,,north\n").Replace(rows)
 	req := request(t, dir, settings, now)
-	r, err := Reconcile(t.Context(), office, req, "2026-04-01", "2026-04-30")
+	r, err := Reconcile(t.Context(), office, req, days(t, office, "2026-04-01", "2026-04-30"))
 	require.NoError(t, err)
 	var got []string
 	for _, f := range r.Findings {
@@ -216,4 +216,11 @@ func TestPanics(t *testing.T) {
 		assert.ErrorContains(t, several([]error{errors.New("x"), errors.New("x"), errors.New("y")}), "x\ny")
 	}()
 	wait()
+}
+
+func days(t *testing.T, office *Office, from, to string) *Range {
+	t.Helper()
+	r, f := office.ParseRange(from, to)
+	require.Nil(t, f)
+	return &r
 }

@@ -14,7 +14,7 @@ func (p *Printer) DeskCalendars(list []job.CalendarState, checked bool) {
 	}
 	width := widest(list, func(s job.CalendarState) string { return s.Name })
 	for _, s := range list {
-		text := counted(s.Events, "event")
+		text := Counted(s.Events, "event")
 		if checked && s.Kind == "server" {
 			text += ", can be written to"
 		}

@@ -49,14 +49,14 @@ func (p *Printer) Extract(x *job.Extract, columns []string) {
 			cancelled++
 		}
 	}
-	said := counted(len(x.Rows), "occurrence")
+	said := Counted(len(x.Rows), "occurrence")
 	switch {
 	case x.Found > len(x.Rows):
-		said = fmt.Sprintf("%s of the %s that were asked for", counted(len(x.Rows), "occurrence"), grouped(x.Found))
+		said = fmt.Sprintf("%s of the %s that were asked for", Counted(len(x.Rows), "occurrence"), grouped(x.Found))
 	case x.Found < x.All:
-		said = fmt.Sprintf("%s of %s in the range", counted(len(x.Rows), "occurrence"), grouped(x.All))
+		said = fmt.Sprintf("%s of %s in the range", Counted(len(x.Rows), "occurrence"), grouped(x.All))
 	default:
-		said += fmt.Sprintf(", of %s (%d of them repeating)", counted(x.Events, "event"), x.Series)
+		said += fmt.Sprintf(", of %s (%d of them repeating)", Counted(x.Events, "event"), x.Series)
 	}
 	if cancelled > 0 {
 		said += fmt.Sprintf(", %s cancelled", grouped(cancelled))
@@ -254,10 +254,13 @@ func (p *Printer) Reconcile(r *job.Reconciliation) {
 		}
 		p.line("%s %s: %s", pad(side, 9), total, strings.Join(out, ", "))
 	}
-	tally("source", counted(s.Rows, "row"), s.Agrees, reconcile.Agrees, s.Differs, reconcile.Differs, s.Missing, reconcile.Missing, s.Held, reconcile.Held)
-	tally("calendar", counted(c.Events, "event"), c.Agrees, reconcile.Agrees, c.Differs, reconcile.Differs, c.Stray, reconcile.Stray, c.Gone, reconcile.Gone, c.Twin, reconcile.Twin)
+	tally("source", Counted(s.Rows, "row"), s.Agrees, reconcile.Agrees, s.Differs, reconcile.Differs, s.Missing, reconcile.Missing, s.Held, reconcile.Held)
+	tally("calendar", Counted(c.Events, "event"), c.Agrees, reconcile.Agrees, c.Differs, reconcile.Differs, c.Stray, reconcile.Stray, c.Gone, reconcile.Gone, c.Twin, reconcile.Twin)
 	if c.Occurrences != c.Events {
-		p.line("%s %s, every repetition counted", pad("", 9), counted(c.Occurrences, "occurrence"))
+		p.line("%s %s, every repetition counted", pad("", 9), Counted(c.Occurrences, "occurrence"))
+	}
+	if r.Endless {
+		p.line("%s a series has no end: it is compared for a year from today", pad("", 9))
 	}
 	var last reconcile.Kind
 	keyWidth, whereWidth := 0, map[reconcile.Kind]int{}

@@ -125,9 +125,9 @@ func (l *report) totals() {
 	if t.LeftOut > 0 {
 		parts = append(parts, fmt.Sprintf("%s left out", grouped(t.LeftOut)))
 	}
-	rows := counted(t.Rows, "row")
+	rows := Counted(t.Rows, "row")
 	if l.Running {
-		rows = counted(t.Rows, "event") + " found"
+		rows = Counted(t.Rows, "event") + " found"
 	}
 	l.line("%s: %s", rows, strings.Join(parts, ", "))
 	parts = parts[:0]
@@ -147,14 +147,14 @@ func (l *report) totals() {
 	}
 	copies := ""
 	if t.Placed > 0 {
-		copies = ", in " + counted(t.Placed, "copy")
+		copies = ", in " + Counted(t.Placed, "copy")
 	}
 	l.line("%s wanted%s: %s", grouped(t.Wanted), copies, strings.Join(parts, ", "))
 	if t.Gone > 0 {
 		l.line("%s", alarm.Render(fmt.Sprintf("%s gone from the source", grouped(t.Gone))))
 	}
 	if l.Plan.Past > 0 && !l.LoadOptions.Past {
-		l.line("%s", dim.Render(fmt.Sprintf("%s gone from the source that %s past; --past lists %s", counted(l.Plan.Past, "event"), isAre(l.Plan.Past), map[bool]string{true: "it", false: "them"}[l.Plan.Past == 1])))
+		l.line("%s", dim.Render(fmt.Sprintf("%s gone from the source that %s past; --past lists %s", Counted(l.Plan.Past, "event"), isAre(l.Plan.Past), map[bool]string{true: "it", false: "them"}[l.Plan.Past == 1])))
 	}
 }
 
@@ -391,7 +391,7 @@ func (l *report) end() {
 		l.line("%s", alarm.Render("nothing was written"))
 	case l.Loaded && l.Stopped:
 		for _, w := range l.Written {
-			l.line("%s", counted(w.Events, "event")+" written to "+w.Calendar+" and read back, before the load stopped")
+			l.line("%s", Counted(w.Events, "event")+" written to "+w.Calendar+" and read back, before the load stopped")
 		}
 		l.line("%s", alarm.Render("not everything was done; load again to go on"))
 	case l.Loaded && len(l.Calendars) == 0:
@@ -399,7 +399,7 @@ func (l *report) end() {
 	case l.Loaded && n == 0:
 		l.line("nothing had to be written; %s %s as %s", places(l.Calendars), isAre(len(l.Calendars)), map[bool]string{true: "it was", false: "they were"}[len(l.Calendars) == 1])
 	case l.Loaded:
-		l.line("%s", good.Render(counted(n, "event")+" written to "+places(l.Calendars)+" and read back"))
+		l.line("%s", good.Render(Counted(n, "event")+" written to "+places(l.Calendars)+" and read back"))
 	default:
 		l.line("%s", dim.Render("nothing was written: this is a preview"))
 	}
@@ -419,7 +419,7 @@ func (l *report) assumed() {
 		rows := slices.Sorted(slices.Values(l.Assumed[k]))
 		parts[i] = k + " in " + rowList(rows)
 		if len(l.Sources) > 1 || l.Running { // a number alone would not tell which row
-			parts[i] = k + " in " + counted(len(rows), "row")
+			parts[i] = k + " in " + Counted(len(rows), "row")
 		}
 	}
 	l.wrapped(dim.Render("assumed")+"   ", strings.Join(parts, "; "))

@@ -39,7 +39,7 @@ func did(r *logbook.Run) string {
 		}
 	}
 	if r.What == "undo" {
-		parts = []string{counted(r.Edits, "event") + " of run " + r.Undoes + " put back"}
+		parts = []string{Counted(r.Edits, "event") + " of run " + r.Undoes + " put back"}
 	}
 	if len(parts) == 0 {
 		parts = []string{"nothing"}
@@ -86,7 +86,7 @@ func (p *Printer) Run(r *logbook.Run, entries []logbook.Entry, z *zone.Zone, zon
 		p.line("source    %s%s", r.Source, print)
 	}
 	p.line("outcome   %s", did(r))
-	p.line("written   %s", counted(r.Edits, "event"))
+	p.line("written   %s", Counted(r.Edits, "event"))
 	if len(entries) > 0 {
 		p.line("")
 	}
@@ -150,7 +150,7 @@ func (p *Printer) History(key string, steps []job.Step, z *zone.Zone, zones ical
 		p.line("no run wrote an event of %s", key)
 		return
 	}
-	p.line("%s   %s", bold.Render(key), counted(len(steps), "change"))
+	p.line("%s   %s", bold.Render(key), Counted(len(steps), "change"))
 	for _, s := range steps {
 		p.line("")
 		p.line("run %d   %s   %s of %s%s", s.Run.Number(), moment(s.Run.Began, z), s.Run.What, s.Run.Intake, dim.Render("   by "+s.Run.Who))
@@ -169,7 +169,7 @@ func (p *Printer) Undo(r *job.Report, run *logbook.Run, z *zone.Zone, written bo
 	for _, i := range r.Items {
 		groups[i.Outcome] = append(groups[i.Outcome], i)
 	}
-	p.line("%s: %s put back, %s made again, %s taken out, %s left as it is", counted(len(r.Items), "event"), grouped(len(groups[agree.Changed])), grouped(len(groups[agree.New])), grouped(len(groups[agree.Gone])), grouped(len(groups[agree.Held])))
+	p.line("%s: %s put back, %s made again, %s taken out, %s left as it is", Counted(len(r.Items), "event"), grouped(len(groups[agree.Changed])), grouped(len(groups[agree.New])), grouped(len(groups[agree.Gone])), grouped(len(groups[agree.Held])))
 	for _, g := range []struct {
 		outcome agree.Outcome
 		name    string
@@ -211,7 +211,7 @@ func (p *Printer) Undo(r *job.Report, run *logbook.Run, z *zone.Zone, written bo
 				done++
 			}
 		}
-		p.line("%s written, as run %s", counted(done, "event"), r.Run)
+		p.line("%s written, as run %s", Counted(done, "event"), r.Run)
 	}
 }
 

@@ -65,8 +65,8 @@ func (p *Printer) Fault(f *fault.Fault) {
 	}
 }
 
-// counted gives "1 row" or "3 rows".
-func counted(n int, one string) string {
+// Counted gives "1 row" or "3 rows".
+func Counted(n int, one string) string {
 	if n == 1 {
 		return "1 " + one
 	}
@@ -183,7 +183,7 @@ func Span(s event.Span, page string) string {
 		text += ", repeats"
 	}
 	if n := len(s.Except); n > 0 {
-		text += ", but " + counted(n, "date")
+		text += ", but " + Counted(n, "date")
 	}
 	return text
 }

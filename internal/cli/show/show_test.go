@@ -89,7 +89,7 @@ func TestSpans(t *testing.T) {
 	} {
 		assert.Equal(t, want, Span(s, "Europe/Lisbon"))
 	}
-	assert.Equal(t, []string{"1 row", "2 rows", "1 copy", "1,234 copies"}, []string{counted(1, "row"), counted(2, "row"), counted(1, "copy"), counted(1234, "copy")})
+	assert.Equal(t, []string{"1 row", "2 rows", "1 copy", "1,234 copies"}, []string{Counted(1, "row"), Counted(2, "row"), Counted(1, "copy"), Counted(1234, "copy")})
 	assert.Equal(t, []string{"Thu 5 Mar 2026 08:00 UTC", "Thu 5 Mar 2026 08:00", "Thu 5 Mar 2026", "later", "(empty)"}, []string{instant("2026-03-05T08:00:00Z"), instant("2026-03-05T08:00:00"), instant("2026-03-05"), instant("later"), value("", false)})
 	assert.Equal(t, "a, b, c, d and 2 more", places([]string{"a", "b", "c", "d", "e", "f"}))
 }

@@ -24,7 +24,7 @@ func (p *Printer) found(s *job.Survey) {
 			held++
 		}
 	}
-	p.line("%s found, %d held, %s passed over", counted(len(s.Found), "event"), held, counted(len(s.Passed), "date"))
+	p.line("%s found, %d held, %s passed over", Counted(len(s.Found), "event"), held, Counted(len(s.Passed), "date"))
 	for _, note := range s.About.Notes {
 		p.wrapped(dim.Render("source")+"   ", note)
 	}
@@ -67,11 +67,11 @@ func (p *Printer) Survey(s *job.Survey) {
 		p.found(s)
 		return
 	}
-	total := counted(s.Rows, "row")
+	total := Counted(s.Rows, "row")
 	if s.Damaged > 0 {
 		total += ", " + alarm.Render(fmt.Sprintf("%d more cannot be read", s.Damaged))
 	}
-	p.line("%s of %s", total, counted(filledColumns(s), "column"))
+	p.line("%s of %s", total, Counted(filledColumns(s), "column"))
 	var others []string
 	for _, sheet := range s.Sheets {
 		if sheet.Name != s.Origin.Sheet {
@@ -197,7 +197,7 @@ func (p *Printer) surveyKeys(s *job.Survey) {
 				why = append(why, fmt.Sprintf("%d rows in all", k.Twice))
 			}
 			if k.Blank > 0 {
-				why = append(why, fmt.Sprintf("empty in %s", counted(k.Blank, "row")))
+				why = append(why, fmt.Sprintf("empty in %s", Counted(k.Blank, "row")))
 			}
 			say(k, alarm.Render("nearly")+": "+strings.Join(why, "; "))
 		}
@@ -229,13 +229,13 @@ func (p *Printer) oddities(s *job.Survey) {
 		out = append(out, rowList(s.Totals)+" only sums up the others and is left out")
 	}
 	if s.About.HiddenRows > 0 {
-		out = append(out, counted(s.About.HiddenRows, "hidden row")+" left out")
+		out = append(out, Counted(s.About.HiddenRows, "hidden row")+" left out")
 	}
 	if len(s.About.HiddenColumns) > 0 {
 		out = append(out, "hidden columns left out: "+strings.Join(s.About.HiddenColumns, ", "))
 	}
 	if s.About.Merged > 0 {
-		out = append(out, counted(s.About.Merged, "merged range")+": what one shows stands for all of its cells")
+		out = append(out, Counted(s.About.Merged, "merged range")+": what one shows stands for all of its cells")
 	}
 	for _, c := range s.Carried {
 		out = append(out, c+" seems to be written once and left blank below (fill_down: ["+c+"])")

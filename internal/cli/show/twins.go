@@ -12,7 +12,7 @@ import (
 
 // Twins lists the events of a calendar that look like one.
 func (p *Printer) Twins(r *job.TwinsReport, z *zone.Zone, removed bool) {
-	p.line("%s   %s", bold.Render(r.Calendar), counted(r.Events, "event"))
+	p.line("%s   %s", bold.Render(r.Calendar), Counted(r.Events, "event"))
 	if len(r.Twins) == 0 {
 		p.line("no two of them look like one")
 		return
@@ -38,9 +38,9 @@ func (p *Printer) Twins(r *job.TwinsReport, z *zone.Zone, removed bool) {
 	p.line("")
 	switch n := len(r.Edits); {
 	case removed && n > 0:
-		p.line("%s taken out, as run %s; undo brings %s back", counted(n, "event"), r.Run, map[bool]string{true: "it", false: "them"}[n == 1])
+		p.line("%s taken out, as run %s; undo brings %s back", Counted(n, "event"), r.Run, map[bool]string{true: "it", false: "them"}[n == 1])
 	case n > 0:
-		p.line("%s could go without anything being lost: almanach twins %s --remove", counted(n, "event"), r.Calendar)
+		p.line("%s could go without anything being lost: almanach twins %s --remove", Counted(n, "event"), r.Calendar)
 	}
 }
 

@@ -63,6 +63,12 @@ type Fault struct {
 	Cause  error  // completes the sentence begun by the value: "is not a date"
 	Advice string // what to do next, an imperative without a full stop
 
+	// Missing is what nobody named, or named wrongly: the key, the sheet, the
+	// calendar, the title, the start. Choices are what it can be, the best first;
+	// a key may be made up of several names.
+	Missing string
+	Choices [][]string
+
 	// More are other problems of the same row.
 	More []*Fault
 

@@ -24,7 +24,15 @@ func Unknown(what, name string, candidates []string) *Fault {
 		article = "an "
 	}
 	f := New(name, "is not "+article+what)
-	if near := Nearest(name, candidates); near != "" {
+	near := Nearest(name, candidates)
+	f.Missing = what
+	for _, c := range candidates {
+		f.Choices = append(f.Choices, []string{c})
+		if c == near { // the likely one is offered first
+			f.Choices[0], f.Choices[len(f.Choices)-1] = f.Choices[len(f.Choices)-1], f.Choices[0]
+		}
+	}
+	if near != "" {
 		return f.Do("did you mean %q?", near)
 	}
 	switch n := len(candidates); {
@@ -36,6 +44,28 @@ func Unknown(what, name string, candidates []string) *Fault {
 		f.Advice = "there is only " + candidates[0]
 	}
 	return f
+}
+
+// Offer says what can be given for an option that nobody gave: choices, the best
+// first. why says what is good about them, and may be empty.
+func (f *Fault) Offer(option, missing, why string, choices [][]string) *Fault {
+	f.Missing, f.Choices = missing, choices
+	if len(choices) == 0 {
+		return f
+	}
+	var names []string
+	for _, c := range choices[:min(len(choices), 4)] {
+		names = append(names, `"`+strings.Join(c, `" and "`)+`"`)
+	}
+	if why != "" {
+		why = ": " + why
+	}
+	return f.Do("it can be %s%s; give %s", strings.Join(names, ", or "), why, Given(option, choices[0]))
+}
+
+// Given writes an option with its values as a command line takes it.
+func Given(option string, values []string) string {
+	return option + ` "` + strings.Join(values, `" `+option+` "`) + `"`
 }
 
 // edits is how many letters must be put in, taken out, replaced or exchanged

@@ -217,7 +217,7 @@ func TestCopies(t *testing.T) {
 	in.Defaults()
 	book, err := zone.NewBook(nil)
 	require.NoError(t, err)
-	found, choices, f := in.Matched(table.Header{"No", "Ship", "Day"}, []table.Row{row("1", "A", "2026-03-05")}, moment.Settings{Present: present, Zones: book})
+	found, choices, f := in.Matched(table.Header{"No", "Ship", "Day"}, []table.Row{row("1", "A", "2026-03-05")}, nil, moment.Settings{Present: present, Zones: book})
 	require.Nil(t, f)
 	assert.Len(t, choices, 2)
 	assert.Equal(t, "{Ship}", found.EventText("title"))
@@ -231,7 +231,7 @@ func TestCopies(t *testing.T) {
 	assert.Equal(t, []string{"c", "No"}, []string{found.Into[0], found.Key[0]})
 	assert.Equal(t, []string{"d", "X"}, []string{out.Into[0], out.Key[0]})
 	assert.Nil(t, out.PropertyNames())
-	_, _, f = in.Matched(table.Header{"No", "Ship"}, nil, moment.Settings{Present: present, Zones: book})
+	_, _, f = in.Matched(table.Header{"No", "Ship"}, nil, nil, moment.Settings{Present: present, Zones: book})
 	assert.NotNil(t, f)
 	for file, want := range map[string]string{"inbox/berth-2026-03-01.xlsx": "berth", "Berth Bookings (2).csv": "berth-bookings", "spring final v3.ods": "spring", "2026.csv": "2026", "list_copy.csv": "list"} {
 		assert.Equal(t, want, NameFromFile(file), file)

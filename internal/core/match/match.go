@@ -98,11 +98,16 @@ func weekdays(text string) bool {
 
 var joining = []string{"and", "to", "und", "bis", "et", "au", "y", "e", "a", "en", "tot"}
 
-// Columns chooses columns for the fields of a table by its rows. key names the
-// columns that are the key, which Columns never chooses. It gives a fault where
+// Given is what a person said of a table.
+type Given struct {
+	Key    []string          // the columns of the key, which are never chosen
+	Fields map[string]string // the columns of fields, by the fields' names
+}
+
+// Columns chooses columns for the fields of a table by its rows. It gives a fault where
 // no column suits for what every event must have, or where a column holds times
 // of day and does not say what of.
-func Columns(header table.Header, rows []table.Row, key []string, set moment.Settings) ([]Choice, *fault.Fault) {
+func Columns(header table.Header, rows []table.Row, given Given, set moment.Settings) ([]Choice, *fault.Fault) {
 	traits := make([]Traits, len(header))
 	stride := max(1, len(rows)/sampled)
 	for i := range header {
@@ -117,7 +122,7 @@ func Columns(header table.Header, rows []table.Row, key []string, set moment.Set
 		c.Settle()
 		traits[i].Column = c
 	}
-	choices, f := Suit(header, traits, key)
+	choices, f := Suit(header, traits, given)
 	for _, c := range choices {
 		for _, i := range c.Indexes {
 			if f == nil && i < len(header) && len(header.All(header[i])) > 1 { // which one was meant is not ours to guess
@@ -171,8 +176,15 @@ func (m *chooser) choice(field string) *Choice {
 func (m *chooser) has(field string) bool { return m.choice(field) != nil }
 
 // Suit chooses columns for the fields by the traits of each column.
-func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.Fault) {
-	m := chooser{matcher: matcher{header: header, taken: map[int]bool{}}}
+func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.Fault) {
+	m := chooser{matcher: matcher{header: header, taken: map[int]bool{}, given: map[string]int{}}}
+	for field, name := range given.Fields {
+		i := template.NewCompiler(header, nil).Column(name)
+		if i < 0 {
+			return nil, template.Unknown(header, name)
+		}
+		m.given[field] = i
+	}
 	Decide(traits)
 	for i := range header {
 		m.headings = append(m.headings, headingOf(header.Label(i)))
@@ -192,11 +204,17 @@ func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.
 	m.unreadClocks()
 	m.findOrder()
 	m.weekly()
+	if i, ok := m.given["title"]; ok {
+		m.take("title", i)
+	}
 	m.take("start", m.moment("start", "end")...)
 	m.take("end", m.moment("end", "start")...)
 	m.leftClocks()
 	m.halves()
 	for _, field := range []string{"zone", "all_day", "length", "location", "description", "url", "categories", "title"} {
+		if m.has(field) {
+			continue
+		}
 		if col := m.best(field, func(c matchColumn) bool { return !c.temporal || field == "length" }); col >= 0 {
 			m.take(field, col)
 		}
@@ -206,15 +224,33 @@ func Suit(header table.Header, traits []Traits, key []string) ([]Choice, *fault.
 	m.people()
 	m.unit()
 	if !m.has("start") {
-		return m.choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file")
+		return m.choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file").
+			Offer("--start", "start", "", m.offered(func(c matchColumn) bool { return c.temporal && c.role != moment.ClockRole }))
 	}
 	if !m.has("title") {
-		m.anyTitle(key)
+		m.anyTitle(given.Key)
 	}
 	if !m.has("title") {
-		return m.choices, fault.Newf("no column suits as a title").Do("describe the columns in an intake file")
+		return m.choices, fault.Newf("no column suits as a title").Do("describe the columns in an intake file").
+			Offer("--title", "title", "", m.offered(func(matchColumn) bool { return true }))
 	}
 	return m.choices, nil
+}
+
+// offered gives the columns that a person may choose from, those first that fit.
+func (m *chooser) offered(fits func(matchColumn) bool) (out [][]string) {
+	for _, first := range []bool{true, false} {
+		for i, c := range m.columns {
+			if c.Filled > 0 && fits(c) == first {
+				name := m.header.Label(i)
+				if m.header.Find(name) != i {
+					name = "@" + table.Letter(i)
+				}
+				out = append(out, []string{name})
+			}
+		}
+	}
+	return out
 }
 
 // telling are headings of columns that say what an event is, where none is
@@ -347,6 +383,9 @@ func near(columns []int, i int) int {
 // series chooses the columns that tell how an event repeats.
 func (m *chooser) series() {
 	for _, field := range []string{"repeat", "occurrence"} { // by their whole names alone: "Repeat until" is neither
+		if m.has(field) {
+			continue
+		}
 		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 && !m.has(field) && (field == "repeat" || m.has("repeat")) {
 			m.take(field, col)
 		}
@@ -355,6 +394,9 @@ func (m *chooser) series() {
 		return
 	}
 	for _, field := range []string{"repeat_every", "repeat_times", "except", "also"} {
+		if m.has(field) {
+			continue
+		}
 		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "except" || field == "also") }); col >= 0 && m.rank(field, col) > 100 {
 			m.take(field, col)
 		}
@@ -532,6 +574,7 @@ type matcher struct {
 	figures  []bool // columns of bare numbers, mostly
 	columns  []matchColumn
 	taken    map[int]bool
+	given    map[string]int // the columns that a person named for fields
 
 	leaveFirst bool
 	days       bool // a column lists the weekdays of each row
@@ -572,7 +615,10 @@ func (m *matcher) moment(field, other string) []int {
 		}
 		return at
 	}
-	date := dated(moment.DateRole)
+	date, given := m.given[field]
+	if !given {
+		date = dated(moment.DateRole)
+	}
 	if date < 0 && field == "start" {
 		date = m.onlyDate()
 	}

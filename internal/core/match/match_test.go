@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
@@ -54,7 +55,7 @@ func TestMatch(t *testing.T) {
 		for _, c := range cells {
 			row.Cells = append(row.Cells, table.Cell{Kind: table.Text, Text: c})
 		}
-		choices, f := Columns(strings.Split(tt.header, "|"), []table.Row{row}, []string{"No"}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
+		choices, f := Columns(strings.Split(tt.header, "|"), []table.Row{row}, Given{Key: []string{"No"}}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
 		if f != nil {
 			assert.Contains(t, f.Error(), tt.want, tt.header)
 			continue
@@ -90,7 +91,7 @@ func TestSheets(t *testing.T) {
 			traits[i].Learn(cell)
 			traits[i].Column.Settle()
 		}
-		choices, _ := Suit(header, traits, []string{header[0]})
+		choices, _ := Suit(header, traits, Given{Key: []string{header[0]}})
 		var got []string
 		want := strings.TrimPrefix(lines[2], "= ")
 		for _, c := range choices {
@@ -113,4 +114,35 @@ func TestSheets(t *testing.T) {
 	}
 	t.Logf("%d of %d sheets right; %d of %d sure choices", right, sheets, surely, sure)
 	assert.GreaterOrEqual(t, float64(surely), 0.98*float64(sure))
+}
+
+// TestGiven takes the columns a person named, and offers those she can name.
+func TestGiven(t *testing.T) {
+	set := moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC)}
+	read := func(header, row string, fields map[string]string) (string, *fault.Fault) {
+		var r table.Row
+		for c := range strings.SplitSeq(row, "|") {
+			r.Cells = append(r.Cells, table.Cell{Kind: table.Text, Text: c})
+		}
+		choices, f := Columns(strings.Split(header, "|"), []table.Row{r}, Given{Key: []string{"No"}, Fields: fields}, set)
+		var out []string
+		for _, c := range choices {
+			out = append(out, c.Field+" "+strings.Join(c.Columns, "+"))
+		}
+		return strings.Join(out, ", "), f
+	}
+	header, row := "No|Ship|Remark|Tide|Moon|At", "1|A|x|2026-03-05|2026-03-06|09:00"
+	_, f := read(header, row, nil)
+	require.NotNil(t, f)
+	assert.Equal(t, "start", f.Missing)
+	assert.Equal(t, [][]string{{"Tide"}, {"Moon"}, {"No"}, {"Ship"}, {"Remark"}, {"At"}}, f.Choices)
+	assert.Contains(t, f.Error(), `give --start "Tide"`)
+	got, f := read(header, row, map[string]string{"start": "Moon", "title": "remark"})
+	require.Nil(t, f)
+	assert.Equal(t, "title Remark, start Moon+At", got)
+	_, f = read(header, row, map[string]string{"start": "Moonn"})
+	assert.Contains(t, f.Error(), `did you mean "Moon"?`)
+	_, f = read("When|Until", "2026-03-15|2026-03-16", nil)
+	assert.Equal(t, "title", f.Missing)
+	assert.Equal(t, [][]string{{"When"}, {"Until"}}, f.Choices)
 }

@@ -192,7 +192,7 @@ func (s *Surveyor) Finish() *Survey {
 	if len(out.Keys) > 0 {
 		key = out.Keys[0].Columns
 	}
-	out.Choices, out.Problem = match.Suit(s.header, traits, key)
+	out.Choices, out.Problem = match.Suit(s.header, traits, match.Given{Key: key})
 	for i, c := range s.columns {
 		col := Column{Letter: table.Letter(i), Header: s.header[i], Kind: s.kind(i), Filled: c.traits.Filled, Distinct: s.distinct(c), Samples: c.samples}
 		if col.Samples == nil {

@@ -9,6 +9,7 @@
 package source
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -104,6 +105,11 @@ func openSheets(b sheet.Book, o Options) (Reader, error) {
 		}
 		return frame(b, i, o)
 	}
+	if o.Ask && len(list) > 1 {
+		if err := askSheet(b, list, o); err != nil {
+			return nil, err
+		}
+	}
 	var first error
 	narrow := -1 // a sheet of one column, which is a table only if there is no other
 	for i, s := range list {
@@ -135,6 +141,28 @@ func openSheets(b sheet.Book, o Options) (Reader, error) {
 		first = allHidden(o)
 	}
 	return nil, first
+}
+
+// askSheet refuses to choose between sheets that are tables.
+func askSheet(b sheet.Book, list []sheet.Info, o Options) error {
+	var names [][]string
+	for i, s := range list {
+		if s.Hidden && len(list) > 1 {
+			continue
+		}
+		r, err := frame(b, i, o)
+		if err != nil {
+			continue
+		}
+		if name := cmp.Or(s.Name, strconv.Itoa(i+1)); len(r.Header()) > 1 {
+			names = append(names, []string{name})
+		}
+		r.Close()
+	}
+	if len(names) < 2 {
+		return nil
+	}
+	return fault.Newf("it has %d sheets or tables, and nothing says which is meant", len(names)).At(fault.Place{File: o.Name}).Offer("--sheet", "sheet", "", names)
 }
 
 // others notes which sheets or tables are not read, where nobody chose one.

@@ -85,6 +85,7 @@ type Options struct {
 	Name     string // how messages call the file; "" for its path
 	Sheet    string // name, or number from 1; "" for the first that holds a table
 	Instead  bool   // the file stands in for another: one without sheets is taken for the sheet
+	Ask      bool   // refuse to choose between several sheets that are tables
 	All      bool   // every sheet, one below the other, with the sheet's name as a column
 	Range    string // cells of the sheet, such as B4:H30; "" for all of it
 	Header   table.HeaderRows

@@ -110,6 +110,9 @@ func (a *app) runExtract(c *cobra.Command, args []string, o *extractFlags) error
 	if err != nil {
 		return err
 	}
+	if !onScreen {
+		a.problems().Absent(x.Absent)
+	}
 	if len(x.Faults) > 0 {
 		if !onScreen {
 			p := a.problems()

@@ -17,7 +17,7 @@ func takes(least, most int) cobra.PositionalArgs {
 		what := strings.TrimPrefix(c.Use, c.Name()+" ")
 		switch {
 		case len(args) < least && len(args) == 0:
-			return fault.Newf("nothing says what to %s", c.Name()).Do("write almanach %s; see almanach %s --help", c.Use, c.Name())
+			return fault.Newf("%s takes %s, and nothing is given", c.Name(), what).Do("see almanach %s --help", c.Name())
 		case len(args) < least:
 			return fault.Newf("%s takes %s, and %d is given", c.Name(), what, len(args)).Do("see almanach %s --help", c.Name())
 		case most >= 0 && len(args) > most:

@@ -3,6 +3,8 @@ package job
 import (
 	"context"
 	"errors"
+	"io/fs"
+	"os"
 	"path/filepath"
 
 	"almanach/internal/core/event"
@@ -98,6 +100,7 @@ type Extract struct {
 	Range  Range
 	Rows   []extract.Row
 	Faults []*fault.Fault // what could not be read or expanded
+	Absent []string       // files of calendars of the desk that are not there yet, and count as empty
 	Series int            // events that repeat among those with occurrences
 	Events int            // events with occurrences
 	All    int            // occurrences in the range
@@ -120,6 +123,9 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 		}
 		if f != nil {
 			return nil, f
+		}
+		if _, err := os.Stat(spec.Path()); spec.Server.URL == "" && errors.Is(err, fs.ErrNotExist) {
+			out.Absent = append(out.Absent, spec.Path())
 		}
 		cal, err := office.openCalendar(ctx, spec, office.Desk.Has(name))
 		if err != nil {

@@ -34,7 +34,7 @@ func Twins(ctx context.Context, office *Office, req TwinsRequest) (*TwinsReport,
 		return nil, f
 	}
 	l.in.Name = spec.Name
-	backend, err := office.openCalendar(ctx, spec, false)
+	backend, err := office.openCalendar(ctx, spec, office.Desk.Has(req.Calendar))
 	if err != nil {
 		return nil, err
 	}

@@ -142,9 +142,12 @@ func doneOf(entries []logbook.Entry) []plan.Was {
 	return out
 }
 
-// Logbook gives the runs of the desk, the last first. most is how many at most,
-// 0 for all.
+// Logbook gives the runs of the desk, the last first; none where nothing was loaded
+// yet. most is how many at most, 0 for all.
 func Logbook(office *Office, most int) ([]*logbook.Run, error) {
+	if path := office.logbookPath(); path != "" && !logbook.Exists(path) {
+		return nil, nil
+	}
 	book, err := office.existingBook()
 	if err != nil {
 		return nil, err

@@ -66,7 +66,15 @@ func (p *Printer) Extract(x *job.Extract, columns []string) {
 		p.line("")
 		p.line("%s", p.table(x, columns))
 	}
+	p.Absent(x.Absent)
 	p.faults(x.Faults)
+}
+
+// Absent says which files of calendars are not there.
+func (p *Printer) Absent(files []string) {
+	for _, file := range files {
+		p.line("%s", alarm.Render(file+" does not exist yet: the calendar counts as empty"))
+	}
 }
 
 func (p *Printer) faults(faults []*fault.Fault) {

@@ -56,7 +56,7 @@ func did(r *logbook.Run) string {
 // Logbook lists runs.
 func (p *Printer) Logbook(runs []*logbook.Run, z *zone.Zone, more bool) {
 	if len(runs) == 0 {
-		p.line("no run is written down yet")
+		p.line("nothing was loaded at this desk yet")
 		return
 	}
 	width := widest(runs, func(r *logbook.Run) string { return r.Intake })

@@ -2,12 +2,11 @@ package show
 
 import (
 	"bytes"
+	"cmp"
 	"io"
-	"strconv"
 	"time"
 
 	"github.com/charmbracelet/x/ansi"
-	"github.com/xuri/excelize/v2"
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/extract"
@@ -25,97 +24,34 @@ func Workbook(w io.Writer, x *job.Extract, columns []string) error {
 	if len(columns) == 0 {
 		columns = SheetColumns
 	}
-	f := excelize.NewFile()
-	defer f.Close()
-	const name = "Events"
-	if err := f.SetSheetName("Sheet1", name); err != nil {
-		return err
-	}
-	style := func(format string, bold bool) int {
-		s := &excelize.Style{Alignment: &excelize.Alignment{Vertical: "top"}}
-		if format != "" {
-			s.CustomNumFmt = &format
-		}
-		if bold {
-			s.Font = &excelize.Font{Bold: true}
-		}
-		id, err := f.NewStyle(s)
-		if err != nil {
-			return 0
-		}
-		return id
-	}
-	day, moment, text, head := style("ddd d mmm yyyy", false), style("ddd d mmm yyyy hh:mm", false), style("", false), style("", true)
-	widths := make([]int, len(columns))
-	for c, column := range columns {
-		at, err := excelize.CoordinatesToCellName(c+1, 1)
-		if err != nil {
-			return err
-		}
-		if err := f.SetCellStr(name, at, column); err != nil {
-			return err
-		}
-		widths[c] = len(column) + 2
-	}
-	for i := range x.Rows {
-		r := &x.Rows[i]
-		for c, column := range columns {
-			at, err := excelize.CoordinatesToCellName(c+1, i+2)
-			if err != nil {
-				return err
+	cell := func(r *extract.Row, column string) (c sheetCell, wide int) {
+		if t, whole, ok := dateOf(r, column, x.Range.View); ok {
+			c = sheetCell{text: r.Value(column), at: t, style: momentStyle} // the text stands where a sheet's days do not reach
+			if wide = 22; whole {
+				c.style, wide = dayStyle, 17
 			}
-			wide := 0
-			if t, whole, ok := dateOf(r, column, x.Range.View); ok {
-				id := moment
-				wide = 22
-				if whole {
-					id, wide = day, 17
-				}
-				err = f.SetCellValue(name, at, t)
-				if err == nil {
-					err = f.SetCellStyle(name, at, at, id)
-				}
-			} else {
-				value := plainText(r.Value(column))
-				wide = ansi.StringWidth(value)
-				err = f.SetCellStr(name, at, value) // never a formula
-				if err == nil {
-					err = f.SetCellStyle(name, at, at, text)
-				}
+			return c, wide
+		}
+		c = sheetCell{text: plainText(r.Value(column)), style: textStyle} // never a formula
+		return c, ansi.StringWidth(c.text)
+	}
+	s := worksheet{name: "Events", frozen: 1, filter: len(x.Rows), widths: make([]float64, len(columns))}
+	cells := make([]sheetCell, len(columns))
+	for n, column := range columns {
+		s.widths[n] = float64(len(column) + 2)
+		for i := range x.Rows {
+			_, wide := cell(&x.Rows[i], column)
+			s.widths[n] = max(s.widths[n], float64(min(wide+1, 60)))
+		}
+	}
+	return s.write(w, len(x.Rows)+1, func(i int) []sheetCell {
+		for n, column := range columns {
+			if cells[n] = (sheetCell{text: column, style: headStyle}); i > 0 {
+				cells[n], _ = cell(&x.Rows[i-1], column)
 			}
-			if err != nil {
-				return err
-			}
-			widths[c] = max(widths[c], min(wide+1, 60))
 		}
-	}
-	last, err := excelize.CoordinatesToCellName(len(columns), 1)
-	if err != nil {
-		return err
-	}
-	if err := f.SetCellStyle(name, "A1", last, head); err != nil {
-		return err
-	}
-	for c, width := range widths {
-		col, err := excelize.ColumnNumberToName(c + 1)
-		if err == nil {
-			err = f.SetColWidth(name, col, col, float64(width))
-		}
-		if err != nil {
-			return err
-		}
-	}
-	if err := f.SetPanes(name, &excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
-		return err
-	}
-	bottom, err := excelize.CoordinatesToCellName(len(columns), len(x.Rows)+1)
-	if err != nil {
-		return err
-	}
-	if err := f.AutoFilter(name, "A1:"+bottom, nil); err != nil {
-		return err
-	}
-	return f.Write(w)
+		return cells
+	})
 }
 
 // dateOf gives the start or the end of an occurrence on the clock of a zone; for
@@ -216,58 +152,22 @@ func HeldCSV(w io.Writer, held *job.HeldTable) error {
 
 // HeldWorkbook writes held rows as a workbook, the reasons marked.
 func HeldWorkbook(w io.Writer, held *job.HeldTable) error {
-	f := excelize.NewFile()
-	defer f.Close()
-	name := "Held"
-	if held.Sheet != "" { // so that the intake finds it again
-		name = held.Sheet
-	}
-	if err := f.SetSheetName("Sheet1", name); err != nil {
-		return err
-	}
-	head, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
-	if err != nil {
-		return err
-	}
-	marked, err := f.NewStyle(&excelize.Style{Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"FFF2CC"}}, Alignment: &excelize.Alignment{WrapText: true, Vertical: "top"}})
-	if err != nil {
-		return err
-	}
+	s := worksheet{name: cmp.Or(held.Sheet, "Held"), frozen: held.Lead + 1} // the sheet's name, so that the intake finds it again
 	records := held.Records()
-	for n, record := range records {
-		for c, text := range record {
-			at, err := excelize.CoordinatesToCellName(c+1, n+1)
-			if err == nil {
-				err = f.SetCellStr(name, at, plainText(text))
-			}
-			if err != nil {
-				return err
-			}
-			style := 0
+	for c := range records[0] {
+		s.widths = append(s.widths, map[bool]float64{true: 44, false: 18}[c == len(held.Header) || c == len(held.Header)+2])
+	}
+	return s.write(w, len(records), func(n int) []sheetCell {
+		cells := make([]sheetCell, len(records[n]))
+		for c, text := range records[n] {
+			cells[c] = sheetCell{text: plainText(text), style: textStyle}
 			switch {
 			case n == held.Lead:
-				style = head
+				cells[c].style = headStyle
 			case n > held.Lead && c >= len(held.Header):
-				style = marked
-			}
-			if style > 0 {
-				if err := f.SetCellStyle(name, at, at, style); err != nil {
-					return err
-				}
+				cells[c].style = markedStyle
 			}
 		}
-	}
-	for c := range records[0] {
-		col, err := excelize.ColumnNumberToName(c + 1)
-		if err == nil {
-			err = f.SetColWidth(name, col, col, map[bool]float64{true: 34, false: 18}[c == len(held.Header) || c == len(held.Header)+2])
-		}
-		if err != nil {
-			return err
-		}
-	}
-	if err := f.SetPanes(name, &excelize.Panes{Freeze: true, YSplit: held.Lead + 1, TopLeftCell: "A" + strconv.Itoa(held.Lead+2), ActivePane: "bottomLeft"}); err != nil {
-		return err
-	}
-	return f.Write(w)
+		return cells
+	})
 }

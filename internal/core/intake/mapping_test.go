@@ -420,10 +420,12 @@ func TestFieldsRefused(t *testing.T) {
 }
 
 func TestMarkdown(t *testing.T) {
-	plain, styled := markdown("**Crane** booked\n\n- one\n- [two](https://x.example) <script>alert(1)</script>\n\n[bad](javascript:alert)")
-	assert.Equal(t, "Crane booked\n\n- one\n- two alert(1)\n\nbad", plain)
+	plain, styled := markdown("**Crane** booked\n\n- one\n- [two](https://x.example) <script>alert(1)</script>\n\n[bad](javascript:alert)\n\n<img src=x onerror=alert(1)>\n\n![x](data:text/html;base64,AA==) <https://x.example> <vbscript:x>")
+	assert.Equal(t, "Crane booked\n\n- one\n- two alert(1)\n\nbad\n\nhttps://x.example vbscript:x", plain)
 	assert.Contains(t, styled, "<strong>Crane</strong>")
-	assert.NotContains(t, styled, "script")
+	for _, acting := range []string{"<script", "javascript:", "onerror", "data:", `"vbscript`} {
+		assert.NotContains(t, styled, acting)
+	}
 }
 
 func TestPeriod(t *testing.T) {

@@ -24,7 +24,7 @@ import (
 )
 
 func TestMain(m *testing.M) {
-	testscript.Main(m, map[string]func(){"almanach": main})
+	testscript.Main(m, map[string]func(){"almanach": main, "least": least})
 }
 
 // TestScripts runs the built program on files in a folder of its own. Each

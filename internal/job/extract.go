@@ -116,6 +116,7 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 		return nil, fault.Newf("nothing says which calendar").Do("name a calendar of the desk, or an .ics file")
 	}
 	out := &Extract{Range: r}
+	var rows extract.List
 	for _, name := range names {
 		spec, f := office.Desk.Calendar(name, false)
 		if f == nil && spec.Made && !office.Desk.Has(name) { // only a load makes it
@@ -137,7 +138,7 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 				out.Series++
 			}
 			for _, o := range found {
-				out.Rows = append(out.Rows, extract.New(spec.Name, o, s.Master(), r.View))
+				rows.Add(extract.New(spec.Name, o, s.Master(), r.View))
 			}
 		}, func(f *fault.Fault) { out.Faults = append(out.Faults, f) })
 		if e := cal.Close(); err == nil {
@@ -147,7 +148,7 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 			return nil, err
 		}
 	}
-	extract.Sort(out.Rows)
+	out.Rows = rows.Sorted()
 	out.All, out.Found = len(out.Rows), len(out.Rows)
 	return out, nil
 }

@@ -176,24 +176,28 @@ func timeOfDay(r *extract.Row, start, end time.Time) string {
 // CSV writes occurrences as comma-separated values, a header first. A value that
 // a spreadsheet would take for a formula has an apostrophe in front.
 func CSV(w io.Writer, rows []extract.Row, columns []string) error {
-	records := [][]string{columns}
-	for i := range rows {
-		record := make([]string, len(columns))
-		for n, c := range columns {
-			record[n] = harmless(rows[i].Value(c))
+	record := make([]string, len(columns))
+	return values(w, ',', len(rows)+1, func(i int) []string {
+		if i == 0 {
+			return columns
 		}
-		records = append(records, record)
-	}
-	return values(w, ',', records)
+		for n, c := range columns {
+			record[n] = harmless(rows[i-1].Value(c))
+		}
+		return record
+	})
 }
 
 // values writes records with a sign between their values.
-func values(w io.Writer, sign rune, records [][]string) error {
+func values(w io.Writer, sign rune, n int, record func(i int) []string) error {
 	out := csv.NewWriter(w)
 	out.Comma, out.UseCRLF = sign, true
-	if err := out.WriteAll(records); err != nil {
-		return err
+	for i := range n {
+		if err := out.Write(record(i)); err != nil {
+			return err
+		}
 	}
+	out.Flush()
 	return out.Error()
 }
 

@@ -60,8 +60,9 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 		}
 		p.wrapped(alarm.Render("calendar")+"  ", w.Error())
 	}
-	groups := map[agree.Outcome][]plan.Item{}
-	for _, i := range r.Items {
+	groups := map[agree.Outcome][]*plan.Item{}
+	for n := range r.Items {
+		i := &r.Items[n]
 		groups[i.Outcome] = append(groups[i.Outcome], i)
 	}
 	for _, g := range []struct {
@@ -172,7 +173,7 @@ func (l *report) matched() {
 	l.wrapped(dim.Render("columns")+"  ", strings.Join(parts, "; "))
 }
 
-func (l *report) group(items []plan.Item, o agree.Outcome, style style, remark string) {
+func (l *report) group(items []*plan.Item, o agree.Outcome, style style, remark string) {
 	if len(items) == 0 {
 		return
 	}
@@ -196,7 +197,7 @@ func (l *report) group(items []plan.Item, o agree.Outcome, style style, remark s
 		titleWidth = max(titleWidth, min(48, ansi.StringWidth(i.Title)))
 	}
 	n := 0
-	var together [][]plan.Item
+	var together [][]*plan.Item
 	whereWidth := 8
 	for n < most {
 		same := 1 // rows held together for one reason are one line
@@ -208,14 +209,14 @@ func (l *report) group(items []plan.Item, o agree.Outcome, style style, remark s
 		n += same
 	}
 	for _, i := range together {
-		l.item(i[0], pad(where(l.Sources, placesOf(i)...), whereWidth), keyWidth, titleWidth)
+		l.item(*i[0], pad(where(l.Sources, placesOf(i)...), whereWidth), keyWidth, titleWidth)
 	}
 	if rest := len(items) - n; rest > 0 {
 		l.line("  %s", dim.Render(fmt.Sprintf("… and %s more; --all lists every row", grouped(rest))))
 	}
 }
 
-func placesOf(items []plan.Item) []fault.Place {
+func placesOf(items []*plan.Item) []fault.Place {
 	out := make([]fault.Place, len(items))
 	for n, i := range items {
 		out[n] = i.Row.Place()

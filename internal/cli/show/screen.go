@@ -129,6 +129,9 @@ func Visible(r rune) rune {
 // steers tells whether a character is a control character (C0, DEL, C1) or sets
 // the direction of writing (Unicode TR 9).
 func steers(r rune) bool {
+	if r >= ' ' && r < 0x7f {
+		return false
+	}
 	return unicode.IsControl(r) || r == '\u061c' || r == '\u200e' || r == '\u200f' || r >= '\u202a' && r <= '\u202e' || r >= '\u2066' && r <= '\u2069'
 }
 
@@ -144,6 +147,9 @@ func harmless(s string) string {
 
 // plainText takes what would steer a screen out of a text.
 func plainText(s string) string {
+	if strings.IndexFunc(s, steers) < 0 {
+		return s
+	}
 	return strings.Map(func(r rune) rune {
 		if r != '\n' && r != '\t' && steers(r) {
 			return -1

@@ -88,10 +88,11 @@ func SpreadsheetCSV(w io.Writer, x *job.Extract, columns []string) error {
 		}
 		header = append(header, c)
 	}
-	records := [][]string{header}
-	for i := range x.Rows {
-		r := &x.Rows[i]
-		var record []string
+	return values(w, ';', len(x.Rows)+1, func(i int) (record []string) {
+		if i == 0 {
+			return header
+		}
+		r := &x.Rows[i-1]
 		for _, c := range columns {
 			t, whole, ok := dateOf(r, c, x.Range.View)
 			switch {
@@ -103,9 +104,8 @@ func SpreadsheetCSV(w io.Writer, x *job.Extract, columns []string) error {
 				record = append(record, harmless(r.Value(c)))
 			}
 		}
-		records = append(records, record)
-	}
-	return values(w, ';', records)
+		return record
+	})
 }
 
 // ICalendar writes occurrences as a calendar: each an event of its own that does
@@ -147,7 +147,7 @@ func HeldCSV(w io.Writer, held *job.HeldTable) error {
 			r[i] = harmless(r[i])
 		}
 	}
-	return values(w, ',', records)
+	return values(w, ',', len(records), func(i int) []string { return records[i] })
 }
 
 // HeldWorkbook writes held rows as a workbook, the reasons marked.

@@ -68,28 +68,53 @@ func New(calendar string, o recur.Occurrence, master *event.View, view *zone.Zon
 // Begins gives the instant at which the row begins, in seconds since 1970.
 func (r *Row) Begins() int64 { return r.at }
 
-// Sort puts rows in the order of their starts, all-day events first on their
-// day, then by title, calendar and UID, so that the order is always the same.
-func Sort(rows []Row) {
-	order := make([]int32, len(rows)) // rows are large, so their numbers are sorted
-	for i := range order {
-		order[i] = int32(i)
+// List gathers rows. They are large, so none is moved before all are there.
+type List struct {
+	full [][]Row
+	last []Row
+	n    int
+}
+
+// blockOfRows is how many rows are gathered at a time.
+const blockOfRows = 1000
+
+// Add adds a row.
+func (l *List) Add(r Row) {
+	if len(l.last) == cap(l.last) {
+		l.full, l.last = append(l.full, l.last), make([]Row, 0, blockOfRows)
 	}
-	slices.SortFunc(order, func(i, j int32) int {
-		a, b := &rows[i], &rows[j]
-		switch {
-		case a.at != b.at:
-			return cmp.Compare(a.at, b.at)
-		case a.AllDay != b.AllDay:
+	l.last = append(l.last, r)
+	l.n++
+}
+
+// Sorted gives the rows in the order of their starts, all-day events first on their
+// day, then by title, calendar and UID, so that the order is always the same.
+func (l *List) Sorted() []Row {
+	type begin struct {
+		at  int64
+		row *Row
+	}
+	order := make([]begin, 0, l.n)
+	for _, block := range append(l.full, l.last) {
+		for i := range block {
+			order = append(order, begin{block[i].at, &block[i]})
+		}
+	}
+	slices.SortStableFunc(order, func(x, y begin) int {
+		if x.at != y.at {
+			return cmp.Compare(x.at, y.at)
+		}
+		a, b := x.row, y.row
+		if a.AllDay != b.AllDay {
 			return map[bool]int{true: -1, false: 1}[a.AllDay]
 		}
-		return cmp.Or(strings.Compare(a.Title, b.Title), strings.Compare(a.Calendar, b.Calendar), strings.Compare(a.UID, b.UID), cmp.Compare(i, j))
+		return cmp.Or(strings.Compare(a.Title, b.Title), strings.Compare(a.Calendar, b.Calendar), strings.Compare(a.UID, b.UID))
 	})
-	sorted := make([]Row, len(rows))
-	for to, from := range order {
-		sorted[to] = rows[from]
+	out := make([]Row, l.n)
+	for i, b := range order {
+		out[i] = *b.row
 	}
-	copy(rows, sorted)
+	return out
 }
 
 // Columns are the names under which a row's values can be asked for.

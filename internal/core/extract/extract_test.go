@@ -34,7 +34,11 @@ func TestRows(t *testing.T) {
 	list := append(rows(t, "ferries", series, late), rows(t, "closures", days)...)
 	list = append(list, rows(t, "a", "BEGIN:VEVENT\r\nUID:2\r\nDTSTART:20260325T080000Z\r\nSUMMARY:Ferry\r\nEND:VEVENT\r\n")...)
 	list = append(list, rows(t, "a", "BEGIN:VEVENT\r\nUID:1\r\nDTSTART:20260325T080000Z\r\nSUMMARY:Ferry\r\nEND:VEVENT\r\n")...)
-	Sort(list)
+	var gathered List
+	for _, r := range list {
+		gathered.Add(r)
+	}
+	list = gathered.Sorted()
 	var order []string
 	for i := range list {
 		order = append(order, list[i].Calendar+" "+list[i].UID+" "+list[i].Start)

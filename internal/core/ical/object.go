@@ -57,6 +57,7 @@ var tzid = []byte(";TZID=")
 // ZoneNames calls yield with the name of every time zone that a component
 // names, as often as it does.
 func ZoneNames(raw []byte, yield func(name string)) {
+	last := ""
 	for {
 		i := bytes.Index(raw, tzid)
 		if i < 0 {
@@ -68,7 +69,11 @@ func ZoneNames(raw []byte, yield func(name string)) {
 			quoted = quoted != (raw[end] == '"')
 			end++
 		}
-		yield(string(bytes.Trim(unfold(raw[:end]), `"`)))
+		name := bytes.Trim(unfold(raw[:end]), `"`)
+		if string(name) != last { // most often the end's is the start's
+			last = string(name)
+		}
+		yield(last)
 		raw = raw[end:]
 	}
 }

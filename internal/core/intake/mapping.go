@@ -264,6 +264,7 @@ type Mapper struct {
 	virtual []*moment.Reader    // by slot
 	memos   []template.Memo     // by field: what its texts came to
 	scratch []byte
+	given   given // what the row at hand says of its span
 }
 
 // Mapper gives a new mapper. The rows must have been learnt.

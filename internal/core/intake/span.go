@@ -154,9 +154,11 @@ func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 }
 
 // said reads everything that a row says of its span, and brings together what
-// is said twice. What contradicts itself is a fault.
+// is said twice. What contradicts itself is a fault. What it gives is the mapper's,
+// and stands until the next row.
 func (m *Mapper) said(row table.Row) (*given, *fault.Fault) {
-	g := &given{}
+	m.given = given{}
+	g := &m.given
 	start, startFault := m.read(m.start, row)
 	if startFault == nil && start.Open == moment.OpenStart {
 		startFault = m.start.fault(m, row, "gives the end of a range, where the start is wanted")

@@ -3,6 +3,7 @@ package moment
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"almanach/internal/core/fault"
@@ -128,7 +129,7 @@ func IsDay(text string) bool {
 // Half tells whether a text is am or pm and nothing else: 1 for am, 2 for pm, 0
 // for any other.
 func Half(text string) int {
-	if len(text) > 8 {
+	if len(text) > 8 || strings.ContainsAny(text, "0123456789") {
 		return 0
 	}
 	tokens := scan(text)

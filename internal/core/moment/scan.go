@@ -16,7 +16,10 @@ type token struct {
 
 // scan cuts text into tokens. It gives nil when there are too many for a date.
 func scan(text string) []token {
-	var out []token
+	if text == "" {
+		return nil
+	}
+	out := make([]token, 0, min(len(text), 8)) // as many as most dates have
 	gap := false
 	if strings.Contains(text, "’") { // jusqu’au
 		text = strings.ReplaceAll(text, "’", "'")

@@ -3,8 +3,11 @@ package source
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
@@ -28,6 +31,7 @@ type framed struct {
 	block    sheet.Block
 
 	named    map[string]int // columns by their headings, in lower case; nil when two are alike
+	fold     []byte         // room for a text that may be one
 	order    []int          // of the columns below a header that is repeated in another order
 	repeats  []int          // rows that repeat the header
 	note     int            // of About that says so
@@ -115,7 +119,25 @@ func (t *framed) Next() (table.Row, error) {
 	}
 }
 
-func heading(text string) string { return strings.ToLower(strings.Join(strings.Fields(text), " ")) }
+func heading(text string) string { return string(appendHeading(nil, text)) }
+
+// appendHeading appends a text in lower case, its white space collapsed.
+func appendHeading(b []byte, text string) []byte {
+	begun := len(b)
+	gap := false
+	for _, r := range text {
+		if unicode.IsSpace(r) {
+			gap = true
+			continue
+		}
+		if gap && len(b) > begun {
+			b = append(b, ' ')
+		}
+		gap = false
+		b = utf8.AppendRune(b, unicode.ToLower(r))
+	}
+	return b
+}
 
 // knowHeadings notes which heading is which column.
 func (t *framed) knowHeadings() {
@@ -139,16 +161,21 @@ func (t *framed) repeated(row table.Row) bool {
 	if len(t.named) < 2 {
 		return false
 	}
-	order, same, found := make([]int, len(t.header)), true, 0
-	for i := range order {
-		order[i] = -1
-	}
+	var order []int
+	same, found := true, 0
 	for at, c := range row.Cells {
 		if !c.Filled() {
 			continue
 		}
-		i, known := t.named[heading(c.Text)]
-		if !known || order[i] >= 0 {
+		t.fold = appendHeading(t.fold[:0], c.Text)
+		i, known := t.named[string(t.fold)]
+		if !known {
+			return false
+		}
+		if order == nil { // few rows get so far
+			order = slices.Repeat([]int{-1}, len(t.header))
+		}
+		if order[i] >= 0 {
 			return false
 		}
 		order[i], same = at, same && at == i

@@ -472,18 +472,23 @@ func (r *reopened) Close() error {
 
 // ReadAll reads every row. The rows share their cells' memory, in blocks.
 func ReadAll(r Reader, progress func(rows int)) ([]table.Row, error) {
+	var full [][]table.Row // a slice that grew with the rows would be copied many times
 	var rows []table.Row
 	for {
 		row, err := r.Next()
-		if errors.Is(err, io.EOF) {
-			return rows, nil
-		}
 		if err != nil {
-			return rows, err
+			if errors.Is(err, io.EOF) {
+				err = nil
+			}
+			return slices.Concat(append(full, rows)...), err
+		}
+		if len(rows) == blockOfRows {
+			full, rows = append(full, rows), make([]table.Row, 0, blockOfRows)
+			progress(len(full) * blockOfRows)
 		}
 		rows = append(rows, row)
-		if len(rows)%1000 == 0 {
-			progress(len(rows))
-		}
 	}
 }
+
+// blockOfRows is how many rows are gathered at a time.
+const blockOfRows = 4000

@@ -110,11 +110,12 @@ func (b *odsBook) Open(i int) (sheet.Raw, error) {
 	if err != nil {
 		return nil, fault.Newf("the sheet cannot be read: %w", err).At(fault.Place{File: b.name, Sheet: s.from.Sheet})
 	}
-	s.part, s.xml = r, newXML(r)
+	s.part = newAhead(r)
+	s.xml = newXML(s.part)
 	for n := -1; ; {
 		switch s.xml.next() {
 		case xmlEnd:
-			r.Close()
+			s.part.Close()
 			return nil, s.fail(orDamaged(s.xml.err))
 		case xmlStart:
 			if s.xml.is("table") {

@@ -151,6 +151,7 @@ func (w *workbook) Open(i int) (sheet.Raw, error) {
 	if s.part, err = openPart(w.budget, ref.part); err != nil {
 		return nil, fault.Newf("the sheet cannot be read: %w", err).At(at)
 	}
+	s.part = newAhead(s.part)
 	s.xml = newXML(s.part)
 	return s, nil
 }

@@ -58,6 +58,22 @@ func (r *reader) partBefore(i int) int {
 // partOfDay reads what behind a time says which half of the day it is of.
 func (r *reader) partOfDay(c clock, end int) (clock, int) {
 	n := end
+	if r.tok(n).text == "on" {
+		n++
+	}
+	if tomorrowWords[r.tok(n).text] && r.tok(n).text != "morgen" || todayWords[r.tok(n).text] || r.weekday(n) != 0 { // at 5 tomorrow morning
+		switch {
+		case r.word(n+1, morningWords):
+			c.half = 1
+		case r.word(n+1, afternoonWords), r.word(n+1, eveningWords):
+			c.half = 2
+		}
+		if c.hour == 12 && c.half == 2 && r.tok(n+1).text == "night" {
+			c.half = 0
+		}
+		return c, end
+	}
+	n = end
 	for r.word(n, list("in the am des du de la della da the 's at")) {
 		n++
 	}
@@ -511,6 +527,13 @@ func (r *reader) dateAt(i int) bool {
 // length reads how long something lasts at token i, in minutes, and gives the
 // token behind it; 0 for none.
 func (r *reader) length(i int) (minutes, end int) {
+	if minutes, end = r.lengthAt(i); end > 0 && r.word(end, list("early earlier late later before after ago prior ahead beforehand früher später vorher avant antes prima eerder")) && !(r.word(end, list("before after")) && r.word(i, list("for lasting lasts takes"))) {
+		return 0, 0 // from something else
+	}
+	return minutes, end
+}
+
+func (r *reader) lengthAt(i int) (minutes, end int) {
 	at := i
 	led := r.word(at, list("for für pour durante per por voor lasting lasts last takes take dauer duration duration: dauert"))
 	if led {
@@ -534,13 +557,16 @@ func (r *reader) length(i int) (minutes, end int) {
 	if !led && r.word(at-1, list("by um de di com met")) && r.word(at-2, list("postponed delayed later moved earlier verschoben delay late")) || !led && r.word(at-1, list("by")) {
 		return 0, 0
 	}
+	if minutes, end := r.parts(at); end > 0 {
+		return minutes, end
+	}
 	n := numberOf(r.tok(at))
 	if n <= 0 || n > 999 || r.is(at, 'n') && (len(r.tok(at).text) > 3 || r.tok(at).text[0] == '0') {
 		return 0, 0
 	}
 	unit := lengthWords[r.tok(at+1).text]
 	if r.tok(at+1).kind == '.' || r.tok(at+1).kind == ',' { // 1.5 hours
-		if f := r.tok(at + 2); f.kind == 'n' && len(f.text) == 1 && !f.gap && lengthWords[r.tok(at+3).text] >= 60 && led {
+		if f := r.tok(at + 2); f.kind == 'n' && len(f.text) == 1 && !f.gap && lengthWords[r.tok(at+3).text] >= 60 && (led || len(r.tok(at+3).text) > 3 && lengthWords[r.tok(at+3).text] == 60) {
 			return (n*10 + f.num) * lengthWords[r.tok(at+3).text] / 10, at + 4
 		}
 		return 0, 0
@@ -573,4 +599,45 @@ func (r *reader) length(i int) (minutes, end int) {
 		}
 	}
 	return minutes, end
+}
+
+// parts reads lengths of parts of an hour or a day: one and a half hours, three
+// quarters of an hour, 1½ hours.
+func (r *reader) parts(i int) (minutes, end int) {
+	words := func(n int, text ...string) bool {
+		for k, w := range text {
+			if r.tok(n+k).text != w {
+				return false
+			}
+		}
+		return true
+	}
+	n := numberOf(r.tok(i))
+	switch {
+	case n == 3 && words(i+1, "quarters", "of", "an", "hour"):
+		return 45, i + 5
+	case words(i, "a", "quarter", "of", "an", "hour"):
+		return 15, i + 5
+	case words(i, "quarter", "of", "an", "hour"):
+		return 15, i + 4
+	case n <= 0 || n > 24:
+		return 0, 0
+	}
+	at := 0
+	switch {
+	case words(i+1, "and", "a", "half"):
+		at = i + 4
+	case words(i+1, "and", "half"):
+		at = i + 3
+	case r.tok(i+1).text == "½":
+		at = i + 2
+	case r.is(i+1, 'n') && r.tok(i+1).num == 1 && r.is(i+2, '/') && r.tok(i+3).num == 2: // 1 1/2 hours
+		at = i + 4
+	default:
+		return 0, 0
+	}
+	if r.tok(at).text != "hour" && (lengthWords[r.tok(at).text] != 60 || len(r.tok(at).text) < 4) {
+		return 0, 0
+	}
+	return n*60 + 30, at + 1
 }

@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"math/bits"
 	"strings"
 	"sync"
 	"time"
@@ -20,6 +21,8 @@ type day struct {
 	doubt      string // why it cannot be settled
 	next       bool   // "next Friday"
 	after      int    // weeks to be added to a relative weekday
+	nth        int    // which of the weekdays of its month; -1 the last, 0 none
+	ahead      int    // months from the present one, where nth counts in one that is not named
 }
 
 // dates are the days that a span of text names: one, several, or the first and
@@ -31,6 +34,7 @@ type dates struct {
 	ends   bool // "until 31 May": its beginning is not said
 	window bool // "between 16 and 20 March": some day of them
 	every  bool // "every Tuesday"
+	plural bool // "Tuesdays"
 	or     bool // "Tuesday or Wednesday"
 }
 
@@ -180,6 +184,9 @@ func (r *reader) one(i int) (day, int) {
 	if r.is(at, '(') {
 		at++
 	}
+	if of, end := r.ofMonth(r.link(at)); end > 0 {
+		return of, end
+	}
 	if days := r.weekday(at); days != 0 {
 		d.weekdays = days
 		at++
@@ -196,6 +203,9 @@ func (r *reader) one(i int) (day, int) {
 		}
 		return r.weekdayAlone(i, d, at)
 	}
+	if r.tok(i-1).text == "the" && r.tok(i).ordinal && r.tok(i).num <= 31 && r.dayAlone(i+1) { // on the 12th
+		return day{weekday: -1, day: r.tok(i).num}, i + 1
+	}
 	if rest, end := r.numeric(r.link(at)); end > 0 && (r.link(at) == at || r.is(r.link(at), 'n') || r.month(r.link(at)) > 0) {
 		end2 := end
 		if r.is(end2, '(') || r.is(end2, ',') {
@@ -210,6 +220,60 @@ func (r *reader) one(i int) (day, int) {
 		return rest, end
 	}
 	return r.fromToday(i)
+}
+
+// dayAlone tells whether a day of the month can end at token i: no noun is counted.
+func (r *reader) dayAlone(i int) bool {
+	t := r.tok(i)
+	return t.kind == 0 || t.kind != 'w' && t.kind != 'n' && t.kind != 'x' && t.kind != '-' || r.word(i, atWords) || r.word(i, list("from between to until till in instead around about after before and or we i is works please for"))
+}
+
+// ordinals are the words that count the weekdays of a month.
+var ordinals = numbered(`1 first erster ersten erste premier première primer primera primero primo prima primeira primeiro eerste
+	2 second zweiter zweiten zweite deuxième segundo segunda secondo seconda tweede 3 third dritter dritten dritte troisième tercer tercera terzo terza terceira terceiro derde
+	4 fourth vierter vierten vierte quatrième cuarto quarto vierde 5 fifth -6 last letzter letzten letzte dernier dernière último última ultimo ultima laatste`)
+
+// counts gives which one a token says: 1 to 5, 6 for the last, 0 for none.
+func (r *reader) counts(i int) int {
+	t := r.tok(i)
+	switch {
+	case t.kind == 'w':
+		return ordinals[t.text]
+	case t.ordinal && t.num <= 5:
+		return t.num
+	}
+	return 0
+}
+
+// ofMonth reads the second Saturday in May, the last Friday of next month.
+func (r *reader) ofMonth(i int) (day, int) {
+	nth, days := r.counts(i), r.weekday(i+1)
+	if nth == 0 || days == 0 || bits.OnesCount8(days) != 1 || !r.word(i+2, list("in of im des du de del di do da van")) {
+		return day{}, 0
+	}
+	d := day{weekday: -1, weekdays: days, nth: nth}
+	if nth == 6 {
+		d.nth = -1
+	}
+	at := i + 3
+	for r.word(at, list("the des")) {
+		at++
+	}
+	switch {
+	case r.month(at) > 0:
+		d.month = r.month(at)
+		y, more := r.year(at + 1)
+		d.year = y
+		return d, at + 1 + more
+	case nextWords[r.tok(at).text] && r.tok(at+1).text == "month":
+		d.ahead = 1
+		return d, at + 2
+	case thisWords[r.tok(at).text] && r.tok(at+1).text == "month":
+		return d, at + 2
+	case r.tok(at).text == "month" && r.tok(at-1).text == "the":
+		return d, at + 1
+	}
+	return day{}, 0
 }
 
 // numeric reads a date of a number and the name of a month, or of numbers.
@@ -320,6 +384,10 @@ func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 		d.relative, d.day = false, n.num
 		return d, at + 1
 	}
+	if n := r.link(at); r.tok(n).ordinal && r.tok(n).num <= 31 && r.month(r.link(n+1)) == 0 { // Thursday the 12th
+		d.relative, d.day = false, r.tok(n).num
+		return d, n + 1
+	}
 	if r.word(at, nextWords) && r.word(at+1, weekWords) { // Friday next week
 		d.after = -1
 		return d, at + 2
@@ -358,6 +426,9 @@ func (r *reader) fromToday(i int) (day, int) {
 	t := r.tok(i)
 	if t.kind != 'w' {
 		return d, 0
+	}
+	if own, ok := strings.CutSuffix(t.text, "'s"); ok && (todayWords[own] || tomorrowWords[own]) { // tomorrow's slot
+		t.text = own
 	}
 	switch {
 	case pastWords[t.text]:
@@ -431,7 +502,7 @@ func (r *reader) when(i int) (dates, int) {
 	if end == 0 {
 		return dates{}, 0
 	}
-	out := dates{days: []day{first}, ends: ends, every: every, window: window}
+	out := dates{days: []day{first}, ends: ends, every: every, window: window, plural: r.plural(at)}
 	// a range of days
 	n, joined := end, false
 	if r.is(n, '-') || r.word(n, rangeWords) && !(r.tok(n).text == "a" && r.half(n)) || from && r.word(n, andWords) {
@@ -470,6 +541,12 @@ func (r *reader) when(i int) (dates, int) {
 	}
 	out.open = from && !r.word(i, list("de du des das van dal")) && len(out.days) == 1 && out.until == nil && !r.clockAhead(end)
 	return out, end
+}
+
+// plural tells whether token i names a day of the week in the plural.
+func (r *reader) plural(i int) bool {
+	t := r.tok(i).text
+	return r.weekday(i) != 0 && len(t) > 4 && t[len(t)-1] == 's' && weekdaysOf(t) == 0
 }
 
 // clockAhead tells whether a time follows, so that "from" is about it.

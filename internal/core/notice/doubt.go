@@ -74,7 +74,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	text := u.text
 	switch {
 	case g.doubt != "":
-		return fault.Newf("%s", g.doubt).Do("write each day, with its time, into a line of its own")
+		return fault.Newf("%s", g.doubt).Do("write each event into a line of its own, with its day and its times in full")
 	case r.unread(g):
 		return fault.Newf("holds a number that may be a time, and is not understood").Do("write the time as 14:30")
 	case g.dates != nil && (g.dates.every || phraseIn(text, []string{"every", "weekly", "monthly", "fortnightly", "jeden", "wöchentlich", "chaque semaine", "cada semana", "ogni settimana", "elke week", "every other"}) != "" && g.dates.days[0].relative):

@@ -31,7 +31,7 @@ func grouped(r *reader, spans []span) (out []group) {
 		switch s.kind {
 		case 'd':
 			switch {
-			case g != nil && g.dates != nil && g.times == nil && r.onlyDayWords(g.to, s.from) && len(g.dates.days) == 1 && len(s.dates.days) == 1 && g.dates.until == nil && s.dates.until == nil && g.dates.days[0].relative != s.dates.days[0].relative:
+			case g != nil && g.dates != nil && g.times == nil && r.onlyDayWords(g.to, s.from) && len(g.dates.days) == 1 && len(s.dates.days) == 1 && g.dates.until == nil && s.dates.until == nil && g.dates.days[0].relative != s.dates.days[0].relative && sameWeekday(g.dates.days[0], s.dates.days[0]):
 				// tomorrow, Thursday 5 March: one day said twice
 				one := s.dates
 				if s.dates.days[0].relative {
@@ -49,6 +49,12 @@ func grouped(r *reader, spans []span) (out []group) {
 				continue
 			case g != nil && g.dates == nil:
 				g.dates, g.to = &s.dates, s.to
+				continue
+			case g != nil && g.times != nil && g.times.until != nil && len(g.dates.days) == 1 && g.dates.until == nil && len(s.dates.days) == 1 && s.dates.until == nil && g.to <= s.from && r.onlyDayWords(g.to, s.from) && !g.inherits:
+				// at 22:00 on Saturday until 6:00 on Sunday
+				d := *g.dates
+				d.until = &s.dates.days[0]
+				g.dates, g.to, g.apart = &d, s.to, true
 				continue
 			case g != nil && g.times != nil && len(g.dates.days) == 1 && g.dates.until == nil && g.times.until == nil && len(g.times.list) == 1 && (r.is(s.from-1, '-') || r.word(s.from-1, rangeWords)) && !r.saidBetween(g.to, s.from) && n+1 < len(spans) && spans[n+1].kind == 't' && !r.saidBetween(s.to, spans[n+1].from) && len(s.dates.days) == 1:
 				// 5 March 14:00 – 6 March 10:00
@@ -101,6 +107,11 @@ func grouped(r *reader, spans []span) (out []group) {
 		}
 	}
 	return slices.DeleteFunc(out, func(g group) bool { return g.dates == nil && g.times == nil })
+}
+
+// sameWeekday tells whether two days can be one, as far as their days of the week go.
+func sameWeekday(a, b day) bool {
+	return a.weekdays == 0 || b.weekdays == 0 || a.weekdays&b.weekdays != 0
 }
 
 // ownWords tells whether words of its own stand beside a group, so that it is an

@@ -6,6 +6,8 @@ package notice
 
 import (
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -82,6 +84,9 @@ func (e *Event) When() string {
 		return ""
 	}
 	layout := "2006-01-02 15:04"
+	if e.NoDate {
+		layout = "15:04"
+	}
 	if e.AllDay {
 		layout = time.DateOnly
 	}
@@ -104,13 +109,45 @@ type Found struct {
 // Lasting gives the only event of a message the length that is said in another
 // sentence.
 func (f *Found) Lasting() {
-	if f.Minutes == 0 || len(f.Events) != 1 {
+	if f.Minutes == 0 {
 		return
 	}
-	if e := &f.Events[0]; e.End.IsZero() && !e.AllDay && !e.Start.IsZero() {
-		e.End = e.Start.Add(time.Duration(f.Minutes) * time.Minute)
-		e.note(fmt.Sprintf("lasts %d minutes, as the text says apart", f.Minutes))
+	open := func(e *Event) bool { return e.End.IsZero() && !e.Start.IsZero() && e.Held == nil && !e.Cancelled }
+	if len(f.Events) != 1 {
+		for i := range f.Events {
+			if e := &f.Events[i]; open(e) {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), fmt.Sprintf("has no end of its own, and the text says a length (%s) without saying of what", lengthText(f.Minutes))).Do("give its end")
+			}
+		}
+		return
 	}
+	e := &f.Events[0]
+	whole := f.Minutes%1440 == 0
+	switch {
+	case !open(e):
+	case e.AllDay && whole:
+		if f.Minutes > 1440 {
+			e.End = e.Start.AddDate(0, 0, f.Minutes/1440-1)
+		}
+		e.note("lasts " + lengthText(f.Minutes) + ", as the text says apart")
+	case e.AllDay:
+		e.Held = fault.New(fault.Shorten(e.Text, 80), "says how long it lasts and not when it begins").Do("say when it begins")
+	case whole:
+		e.Held = fault.New(fault.Shorten(e.Text, 80), "begins at a time and lasts "+lengthText(f.Minutes)+": when it ends is not said").Do("give its end")
+	default:
+		e.End = e.Start.Add(time.Duration(f.Minutes) * time.Minute)
+		e.note("lasts " + lengthText(f.Minutes) + ", as the text says apart")
+	}
+}
+
+func lengthText(minutes int) string {
+	switch {
+	case minutes == 1440:
+		return "1 day"
+	case minutes%1440 == 0:
+		return strconv.Itoa(minutes/1440) + " days"
+	}
+	return strconv.Itoa(minutes) + " minutes"
 }
 
 // Read finds the events of a text.
@@ -126,13 +163,96 @@ func Read(lines []Line, set Settings) Found {
 		}
 	}
 	d.endDay()
-	if len(d.lengths) == 1 {
+	for _, u := range d.weeks {
+		if e := d.begin(u); len(d.out.Events) == 0 { // beside days it is only their heading
+			e.What = tidy(u.text)
+			e.Held = fault.New(fault.Shorten(u.text, 80), "names a week, and no day").Do("ask for the day, or write it into the text")
+			d.out.Events = append(d.out.Events, e)
+		}
+	}
+	if set.Message {
+		d.timesOfDays()
+	}
+	switch len(d.lengths) {
+	case 0:
+	case 1:
 		d.out.Minutes = d.lengths[0]
+	default:
+		for i := range d.out.Events {
+			if e := &d.out.Events[i]; set.Message && e.End.IsZero() && !e.Start.IsZero() && !e.AllDay && e.Held == nil && !e.Cancelled {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), "has no end of its own, and the text says several lengths").Do("give its end")
+			}
+		}
 	}
 	if set.Message {
 		d.out.Lasting()
 	}
 	return d.out
+}
+
+// lasting gives events without an end the length that a sentence says: each of them, or
+// those of the line before.
+func (d *document) lasting(minutes int, each bool) {
+	from := d.before
+	if each {
+		from = 0
+	}
+	for i := from; i < len(d.out.Events); i++ {
+		e := &d.out.Events[i]
+		if !e.End.IsZero() || e.Start.IsZero() || e.AllDay || e.Cancelled {
+			continue
+		}
+		if minutes%1440 == 0 {
+			if e.Held == nil {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), "begins at a time and lasts "+lengthText(minutes)+": when it ends is not said").Do("give its end")
+			}
+			continue
+		}
+		e.End = e.Start.Add(time.Duration(minutes) * time.Minute)
+		e.note("lasts " + lengthText(minutes) + ", as the text says apart")
+	}
+}
+
+// timesOfDays gives a day without a time, in a message, the time that a later sentence
+// says: "It is on Thursday. We begin at 10." Several times may each be something else.
+func (d *document) timesOfDays() {
+	events := d.out.Events
+	for i := 0; i < len(events); i++ {
+		day := events[i]
+		if !day.NoTime || day.NoDate || day.Held != nil || day.Cancelled || !day.AllDay || !day.End.IsZero() {
+			continue
+		}
+		n := i + 1
+		for n < len(events) && events[n].NoDate && !events[n].NoTime && !events[n].Cancelled {
+			n++
+		}
+		switch n - i - 1 {
+		case 0:
+			continue
+		case 1:
+			e := &events[i+1]
+			e.OnDay(day.Start)
+			e.NoDate = false
+			e.note("the day is that said before")
+			if e.Where == "" {
+				e.Where = day.Where
+			}
+			e.Reading = append(slices.Clone(day.Reading), e.Reading...)
+			e.Text = day.Text + " " + e.Text
+			events = slices.Delete(events, i, i+1)
+		default:
+			for k := i; k < n; k++ {
+				if e := &events[k]; e.Held == nil {
+					if e.NoDate {
+						e.OnDay(day.Start)
+						e.NoDate = false
+					}
+					e.Held = fault.New(fault.Shorten(e.Text, 80), "names several times for one day").Do("write each into a line of its own, with its day")
+				}
+			}
+		}
+	}
+	d.out.Events = events
 }
 
 // document is a text under way: what its headings say holds for what stands
@@ -147,7 +267,9 @@ type document struct {
 	headings []string // by level
 	day      *heading // a day that stands alone in a line
 	above    *dayAbove
-	lengths  []int // said without a time, in minutes
+	lengths  []int  // said without a time, in minutes
+	weeks    []unit // that name a week by its number, and no day
+	before   int    // the first event of the unit that was read before
 }
 
 // heading is a day that stands alone in a line: it is the day of the times below

@@ -35,10 +35,14 @@ func (d *document) unit(u unit) {
 		return
 	}
 	spans := d.spans(r, u)
-	stray := r.stray(spans)
+	stray, left := r.stray(spans), r.leftover(spans)
 	spans, passed := d.veto(r, spans, u)
 	for _, p := range passed {
 		d.pass(u, u.text, p)
+	}
+	if len(spans) > 0 && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' }) && r.saysNothing(spans) {
+		d.pass(u, u.text, "says that there is nothing")
+		return
 	}
 	groups := grouped(r, spans)
 	if stray != "" {
@@ -53,10 +57,21 @@ func (d *document) unit(u unit) {
 			return
 		}
 	}
+	if why := r.endsBy(passed); why != "" && left == "" {
+		left = why
+	}
+	for i := range groups {
+		if groups[i].doubt == "" {
+			groups[i].doubt = left
+		}
+	}
 	if !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil || g.times != nil }) {
 		for _, s := range spans {
-			if s.kind == 'l' && s.minutes < 1440 && phraseIn(r.text, lastingWords) != "" && phraseIn(r.text, earlyWords) == "" {
+			if s.kind == 'l' && phraseIn(r.text, lastingWords) != "" && phraseIn(r.text, earlyWords) == "" {
 				d.lengths = append(d.lengths, s.minutes)
+				if !d.set.Message || phraseIn(r.text, []string{"each", "every", "jeweils", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}) != "" {
+					d.lasting(s.minutes, phraseIn(r.text, []string{"each", "every", "all", "jeweils", "alle", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}) != "")
+				}
 			}
 		}
 		d.without(u, r, len(passed) > 0)
@@ -84,7 +99,18 @@ func (d *document) unit(u unit) {
 		return
 	}
 	before := len(d.out.Events)
+	if phraseAt(u.text, elseWords) {
+		for i := range groups {
+			groups[i].doubt = oneOfSeveral
+		}
+		for i := d.before; i < before; i++ { // what stands before it is the other choice
+			if e := &d.out.Events[i]; e.Held == nil && !e.Cancelled {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), oneOfSeveral).Do("say which one it is")
+			}
+		}
+	}
 	d.events(u, r, groups)
+	d.before = before
 	d.above = nil
 	if last := groups[len(groups)-1]; hasDate && len(last.dates.days) == 1 && last.dates.until == nil && len(groups) == 1 {
 		d.above = &dayAbove{dates: *last.dates, bare: last.times == nil && !last.allDay, from: before, to: len(d.out.Events), unit: u}
@@ -220,9 +246,27 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	}
 }
 
+// weekNumber is a week by its number, and fromNow a time that counts from now.
+var (
+	weekNumber = lazily(`(?i)\b(?:week|weeks|kw|kalenderwoche|woche|semaine|semana|settimana)\s?\d{1,2}\b`)
+	fromNow    = lazily(`(?i)\bin (?:about |ca\.? )?(?:an?|half an|a quarter of an|\d{1,3}|one|two|three|four|five|six|ten|twenty|thirty) (?:hours?|minutes?|mins?)\b`)
+)
+
 // vagueDay holds what is said to be on no certain day.
 func (d *document) vagueDay(u unit) bool {
 	phrase := phraseIn(u.text, vagueDays)
+	if week := weekNumber().FindString(u.text); phrase == "" && week != "" {
+		d.weeks = append(d.weeks, u)
+	}
+	if phrase == "" && d.set.Message {
+		if phrase = fromNow().FindString(u.text); phrase != "" {
+			e := d.begin(u)
+			e.What = d.set.Subject
+			e.Held = fault.New(phrase, "counts from the moment at which it was written").Do("say the time")
+			d.out.Events = append(d.out.Events, e)
+			return true
+		}
+	}
 	if phrase == "" || !d.set.Message && u.sentence {
 		return false
 	}
@@ -300,6 +344,16 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 		if r.word(i, dayLinks) && !r.word(i, fromWords) {
 			i++
 			continue
+		}
+		if r.weekday(i) != 0 && r.word(i-1, feasts) { // Good Friday (3 April): the name of a feast, with its day
+			n := i + 1
+			for r.is(n, '(') || r.is(n, ',') || r.word(n, dayLinks) {
+				n++
+			}
+			if _, end := r.numeric(n); end > 0 {
+				i++
+				continue
+			}
 		}
 		if days, end := r.when(i); end > 0 && !r.spelledOut(i, days) {
 			out = append(out, span{kind: 'd', from: i, to: end, dates: days})
@@ -411,10 +465,15 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 		d.day = t.num
 		out.days = append(out.days, d)
 		if r.is(at, '-') || r.word(at, rangeWords) {
-			if u := r.tok(at + 1); u.kind == 'n' && u.num > t.num && u.num <= 31 && len(u.text) <= 2 && !r.is(at+2, ':') && r.month(at+2) == 0 {
-				last := day{weekday: -1, month: month, year: year, day: u.num}
+			skip := 0
+			days := r.weekday(at + 1) // Wed 8 – Fri 10
+			if days != 0 {
+				skip++
+			}
+			if u := r.tok(at + 1 + skip); u.kind == 'n' && u.num > t.num && u.num <= 31 && len(u.text) <= 2 && !r.is(at+2+skip, ':') && r.month(at+2+skip) == 0 {
+				last := day{weekday: -1, weekdays: days, month: month, year: year, day: u.num}
 				out.until = &last
-				at += 2
+				at += 2 + skip
 				if r.is(at, '.') && !r.tok(at).gap {
 					at++
 				}
@@ -446,6 +505,9 @@ func (d *document) begin(u unit) Event {
 
 func cancels(text string) bool {
 	p := phraseIn(text, cancelWords)
+	if p == "is off" && phraseIn(text, suppliesOff) != "" { // the power is off for a while
+		return false
+	}
 	if p == "" {
 		return false
 	}
@@ -501,6 +563,11 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 	var f *fault.Fault
 	if g.dates != nil && g.dates.until != nil && len(g.dates.days) == 1 && phraseIn(u.text, movedWords) != "" && r.word(g.from, fromWords) {
 		g.dates = &dates{days: []day{*g.dates.until}} // from Tuesday to Thursday
+		if g.apart && g.times != nil && g.times.until != nil {
+			one := *g.times
+			one.list, one.until = []clock{*g.times.until}, nil
+			g.times, g.apart = &one, false
+		}
 	}
 	switch {
 	case g.dates != nil:

@@ -77,9 +77,12 @@ func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
 	if x.relative {
 		return d.relative(x, after)
 	}
+	if x.nth != 0 {
+		return d.ofMonth(x, after)
+	}
 	if x.month == 0 { // a day of this month or the next
 		for _, t := range []time.Time{d.today(), d.today().AddDate(0, 1, 1-d.today().Day())} {
-			if exists(t.Year(), int(t.Month()), x.day) && !midnight(t.Year(), int(t.Month()), x.day).Before(d.today()) && x.weekdays&(1<<weekdayOf(t.Year(), int(t.Month()), x.day)) != 0 {
+			if exists(t.Year(), int(t.Month()), x.day) && !midnight(t.Year(), int(t.Month()), x.day).Before(d.today()) && (x.weekdays == 0 || x.weekdays&(1<<weekdayOf(t.Year(), int(t.Month()), x.day)) != 0) {
 				return midnight(t.Year(), int(t.Month()), x.day), nil
 			}
 		}
@@ -109,6 +112,46 @@ func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
 	t := midnight(year, x.month, x.day)
 	if x.weekdays != 0 && x.weekdays&(1<<weekdayOf(year, x.month, x.day)) == 0 {
 		return t, fault.Newf("%d %s %d is a %s, not a %s", x.day, time.Month(x.month), year, t.Weekday(), weekdayNames(x.weekdays)).Do("correct the day or the date")
+	}
+	return t, nil
+}
+
+// ofMonth gives the second Saturday of a month: of the next such month, where its year
+// is not said.
+func (d *document) ofMonth(x day, after time.Time) (time.Time, *fault.Fault) {
+	in := func(year, month int) time.Time {
+		first := midnight(year, month, 1)
+		t := first.AddDate(0, 0, (bits.TrailingZeros8(x.weekdays)-int(first.Weekday())+7)%7)
+		if x.nth > 0 {
+			return t.AddDate(0, 0, 7*(x.nth-1))
+		}
+		for t.AddDate(0, 0, 7).Month() == first.Month() {
+			t = t.AddDate(0, 0, 7)
+		}
+		return t
+	}
+	none := fault.Newf("is no day: that month has no fifth %s", weekdayNames(x.weekdays)).Do("correct the day")
+	if x.month == 0 {
+		if d.set.Stated.IsZero() {
+			return time.Time{}, fault.Newf("counts from the day on which it was written, which is not known").Do("write the date itself")
+		}
+		month := d.today().AddDate(0, x.ahead, 1-d.today().Day())
+		t := in(month.Year(), int(month.Month()))
+		if t.Month() != month.Month() {
+			return time.Time{}, none
+		}
+		if t.Before(d.today()) {
+			return t, fault.Newf("is past in this month: %s", show(t)).Do("write the date itself")
+		}
+		return t, nil
+	}
+	year := x.year
+	if year == 0 {
+		year = d.yearOf(day{month: x.month, day: 15}, after)
+	}
+	t := in(year, x.month)
+	if int(t.Month()) != x.month {
+		return time.Time{}, none
 	}
 	return t, nil
 }
@@ -250,6 +293,9 @@ func (d *document) setTimes(e *Event, on resolved, g *group) *fault.Fault {
 		}
 		if !last.Equal(on.first) {
 			return fault.Newf("has several days and one time").Do("say when it begins and when it ends")
+		}
+		if g.minutes > 0 && g.minutes%1440 == 0 {
+			return fault.Newf("begins at a time and lasts %s: when it ends is not said", lengthText(g.minutes)).Do("give its end")
 		}
 		if g.minutes > 0 {
 			e.End = e.Start.Add(time.Duration(g.minutes) * time.Minute)

@@ -3,6 +3,7 @@ package notice
 import (
 	"slices"
 	"strings"
+	"sync"
 	"time"
 	"unicode"
 )
@@ -45,7 +46,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		}
 		reason := ""
 		before := r.before(s.from)
-		if endsWith(before, insteadOf) && !(endsWith(before, []string{"was"}) && len(spans) == 1) {
+		if endsWith(before, insteadOf) && !endsWith(before, []string{"if not", "why not"}) && !(endsWith(before, []string{"was"}) && len(spans) == 1) {
 			why = append(why, notToBe)
 			continue
 		}
@@ -55,8 +56,13 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 				continue
 			}
 		}
+		if u.sentence && endsWith(before, weekOf) { // of the week and not of the day: it is held
+			s.dates.window = true
+			kept = append(kept, s)
+			continue
+		}
 		for _, v := range vetoes {
-			if reason == "" && s.from > 0 && endsWith(before, v.words) {
+			if reason == "" && s.from > 0 && endsWith(before, v.words) && !(v.why == madeOn && endsWith(before, toBeMade())) {
 				reason = v.why
 			}
 		}
@@ -71,6 +77,12 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		if reason == "" && phraseIn(r.text, []string{"please reply", "please answer", "let us know by", "reply until", "deadline"}) != "" && endsWith(before, []string{"until", "by", "deadline:", "deadline"}) {
 			reason = "a deadline"
 		}
+		if reason == "" && paperOf().MatchString(before) {
+			reason = madeOn
+		}
+		if reason == "" && phraseAt(strings.TrimLeft(r.text[r.tok(s.to-1).to:], " ,.)"), lastDayWords) {
+			reason = "a deadline"
+		}
 		if reason == "" && len(spans) == 1 && !u.item && r.dateline(s) {
 			if days, f := d.resolve(s.dates); f == nil && !days[0].first.After(d.today()) {
 				reason = "the date of the letter"
@@ -80,6 +92,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			reason = "the head of a quotation"
 		}
 		if reason != "" {
+			if last := len(kept) - 1; last >= 0 && kept[last].kind == 'd' && n > 0 && kept[last].from == spans[n-1].from && r.onlyDayWords(kept[last].to, s.from) && kept[last].dates.days[0].relative != s.dates.days[0].relative {
+				kept = kept[:last] // tomorrow, 4 March: one day said twice
+			}
 			why = append(why, reason)
 			continue
 		}
@@ -93,6 +108,17 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 
 // lastNumber is a time, or an hour, at the end of a text.
 var lastNumber = lazily(`(?i)\s+\d{1,2}(?:[:.]\d\d)?\s*(?:am|pm|uhr|h|hrs)?\s*(?:on|am|le|el|il)?\s*$`)
+
+// toBeMade is what will be made, and is not the making of the text.
+var toBeMade = sync.OnceValue(func() (out []string) {
+	for _, verb := range []string{"signed", "approved", "issued", "published", "printed", "posted", "written", "updated", "revised", "released"} {
+		out = append(out, "be "+verb, "is being "+verb)
+	}
+	return append(out, "wird gedruckt", "sera publié", "será publicado", "sarà pubblicato")
+})
+
+// paperOf is the number of a paper before its date: notice 9/2026 of.
+var paperOf = lazily(`\b(?:notice|letter|order|mail|circular|report|minutes|invoice|permit|bulletin|plan|list|offer|contract|decree|regulation|licence|license)s?\s+(?:no\.?\s*)?\S*\d\S*\s+(?:of|dated)\s*(?:the\s*)?$`)
 
 // cmpLast gives the last of some days.
 func cmpLast(days []resolved) time.Time {
@@ -195,6 +221,9 @@ func (d *document) past(r *reader, s span, before string) bool {
 func (r *reader) boarded() bool {
 	for i := range r.toks {
 		if r.word(i, list("boarded left came went docked berthed moored sailed met called spoke signed delivered checked inspected visited started began")) && !r.word(i-1, list("be been to is are not will")) {
+			return true
+		}
+		if t := r.tok(i + 1).text; r.word(i, list("we i they he she you who which")) && len(t) > 4 && strings.HasSuffix(t, "ed") && !r.word(i+1, list("proceed exceed succeed indeed")) { // we worked
 			return true
 		}
 	}

@@ -82,18 +82,24 @@ var (
 	allDayWords = []string{"all day", "whole day", "all-day", "ganztägig", "ganztags", "den ganzen tag", "toute la journée", "todo el día", "todo el dia", "tutto il giorno", "o dia inteiro", "dia todo", "hele dag"}
 )
 
+var weekOf = []string{"week of", "week commencing", "w/c", "week beginning", "week starting", "woche vom", "woche ab", "semaine du", "semana del", "settimana del", "semana de", "week van"}
+
+const madeOn = "when the text was made"
+
 // What stands before a date that is none of an event, and why it is passed over.
 var vetoes = []struct {
 	why   string
 	words []string
 }{
-	{"when the text was made", []string{"printed", "last changed", "last updated", "last modified", "last edited", "updated", "issued", "published", "released on", "revised", "created on", "generated", "as of", "as at", "dated", "date of issue", "posted", "posted on", "written", "status:", "stand:", "stand", "gedruckt", "erstellt", "aktualisiert", "imprimé le", "mis à jour", "publié le", "édité le", "fait à", "impreso", "actualizado", "publicado", "stampato", "aggiornato", "pubblicato", "impresso", "atualizado", "afgedrukt", "bijgewerkt", "copyright", "©", "(c)", "in force since", "valid", "in force", "gültig", "valable", "en vigor", "valido", "geldig", "replaces", "replaces the notice of", "supersedes", "version of", "notice of", "letter of", "your message of", "your letter of", "your mail of", "your email of", "minutes of", "plan of", "list of", "report of", "order of", "mail of", "email of", "week of", "week commencing", "w/c", "week beginning", "woche vom", "woche ab", "semaine du", "semana del", "settimana del", "semana de", "week van", "approved on", "approved", "signed", "founded in", "since", "established", "seit"}},
+	{madeOn, []string{"printed", "last changed", "last update", "last updated", "last revision", "as updated", "last modified", "last edited", "updated", "issued", "published", "released on", "revised", "created on", "generated", "as of", "as at", "dated", "date of issue", "posted", "posted on", "written", "status:", "stand:", "stand", "gedruckt", "erstellt", "aktualisiert", "imprimé le", "mis à jour", "publié le", "édité le", "fait à", "impreso", "actualizado", "publicado", "stampato", "aggiornato", "pubblicato", "impresso", "atualizado", "afgedrukt", "bijgewerkt", "copyright", "©", "(c)", "in force since", "valid", "in force", "gültig", "valable", "en vigor", "valido", "geldig", "replaces", "replaces the notice of", "supersedes", "version of", "notice of", "letter of", "your message of", "your letter of", "your mail of", "your email of", "minutes of", "plan of", "list of", "report of", "order of", "mail of", "email of", "approved on", "approved", "signed", "founded in", "since", "established", "seit"}},
 	{"a deadline", []string{"by", "before", "no later than", "not later than", "at the latest", "latest", "deadline", "deadline is", "due by", "bookings close", "registration closes", "closing date", "apply by", "reply by", "rsvp", "rsvp by", "respond by", "register by", "book by", "ends registration", "bis spätestens", "spätestens", "vor dem", "anmeldeschluss", "avant le", "au plus tard", "date limite", "antes del", "antes de", "a más tardar", "prima del", "entro il", "entro", "até", "antes do", "prazo", "vóór", "uiterlijk", "expires", "expires on", "expiry", "valid until", "valid to", "valid till", "gültig bis", "let me know until", "answer by"}},
+	{"a week, and not a day of it", weekOf},
+	{"an exception", []string{"except", "except on", "except for", "excepting", "excluding", "apart from", "other than", "with the exception of", "but not on", "außer", "ausser", "ausgenommen", "sauf", "excepté", "excepto", "salvo", "tranne", "eccetto", "exceto", "behalve", "uitgezonderd"}},
 	{"when something opens or begins again, which is no event", []string{"reopens", "reopen", "re-opens", "reopens on", "reopening", "reopening on", "will reopen", "open again", "opens again", "resumes", "resume", "resumes on", "back in service", "back to normal", "back on", "bookings open", "booking opens", "registration opens", "available from", "valid from", "gültig ab", "wieder geöffnet", "wieder offen", "rouvre", "réouverture", "reabre", "reapertura", "riapre", "riapertura", "reabertura", "heropent"}},
 }
 
 // What stands before a day or a time that is no longer the one, or is none at all.
-var insteadOf = []string{"instead of", "rather than", "statt", "anstatt", "au lieu de", "plutôt que", "en lugar de", "en vez de", "invece di", "invece del", "invece delle", "em vez de", "in plaats van", "previously", "formerly", "originally", "was", "not at", "not on", "do not come", "don't come", "not before", "nicht am", "nicht um", "pas le", "pas à"}
+var insteadOf = []string{"instead of", "rather than", "statt", "anstatt", "au lieu de", "plutôt que", "en lugar de", "en vez de", "invece di", "invece del", "invece delle", "em vez de", "in plaats van", "previously", "formerly", "originally", "was", "not at", "not on", "not", "do not come", "don't come", "not before", "nicht am", "nicht um", "pas le", "pas à"}
 
 // What says that something does not suit.
 var objections = []string{"does not work", "doesn't work", "do not work", "don't work", "won't work", "will not work", "can't make", "cannot make", "can not make", "can't come", "cannot come", "can't do", "cannot do", "does not suit", "doesn't suit", "not possible", "impossible", "not available", "unavailable", "unable", "not suitable", "too early", "too late", "clashes", "clash", "passt nicht", "passt leider nicht", "geht nicht", "geht leider nicht", "kann nicht", "können nicht", "ne convient pas", "ne peux pas", "ne pouvons pas", "no puedo", "no podemos", "no me viene", "non posso", "non possiamo", "non va bene", "não posso", "não podemos", "kan niet", "kunnen niet", "past niet", "lukt niet"}
@@ -101,23 +107,32 @@ var objections = []string{"does not work", "doesn't work", "do not work", "don't
 // What says that something comes beside what was said before, and not in its place.
 var besides = []string{"another", "also", "additional", "additionally", "in addition", "as well", "too", "a second", "a further", "next one", "auch", "außerdem", "weiterer", "weitere", "zusätzlich", "aussi", "en plus", "un autre", "une autre", "también", "además", "otro", "otra", "anche", "inoltre", "un altro", "un'altra", "também", "outro", "outra", "ook", "bovendien", "nog een"}
 
+// What makes a time one that is not certain.
+var likelyWords = []string{"probably", "presumably", "maybe", "perhaps", "possibly", "likely", "hopefully", "expected to", "wahrscheinlich", "vermutlich", "voraussichtlich", "vielleicht", "eventuell", "peut-être", "probablement", "quizás", "tal vez", "probablemente", "forse", "probabilmente", "talvez", "provavelmente", "misschien", "waarschijnlijk", "vermoedelijk"}
+
+// What a sentence begins with that says another choice than the one before.
+var elseWords = []string{"otherwise", "alternatively", "or else", "if not", "if that", "failing that", "should that not", "else", "or", "plan b", "sonst", "ansonsten", "alternativ", "falls nicht", "andernfalls", "sinon", "ou bien", "si no", "o si no", "altrimenti", "oppure", "senão", "ou então", "anders", "zo niet"}
+
 // Feasts whose names have a weekday in them.
 var feasts = list(`good easter ash maundy shrove palm black whit cyber holy boxing`)
 
 // Words of what is only there if need be.
 var ifNeeded = []string{"if needed", "if necessary", "if required", "as a reserve", "reserve date", "alternative date", "rain date", "falls nötig", "bei bedarf", "si nécessaire", "si es necesario", "se necessario", "se necessário", "indien nodig", "ersatztermin"}
 
-var movedWords = []string{"moved", "postponed", "rescheduled", "brought forward", "put back", "changed", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "aplazada", "spostato", "spostata", "adiado", "adiada", "verplaatst", "verzet"}
+var movedWords = []string{"moved", "must move", "to move", "will move", "please move", "moves from", "moves to", "move it", "move the", "shifted", "postpone", "put off", "bring forward", "reschedule", "delayed", "pushed", "postponed", "rescheduled", "brought forward", "put back", "changed", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "aplazada", "spostato", "spostata", "adiado", "adiada", "verplaatst", "verzet"}
 
 var eachDay = []string{"each day", "every day", "daily", "täglich", "jeweils", "chaque jour", "cada día", "ogni giorno", "cada dia", "dagelijks"}
 
 // What says that a length is how long the event lasts, and what says that it is not.
 var (
-	lastingWords = []string{"take", "takes", "last", "lasts", "lasting", "duration", "need", "needs", "long", "length", "dauer", "dauert", "brauchen", "braucht", "durée", "dure", "duración", "dura", "durata", "duração", "duur", "duurt", "hours are needed"}
+	lastingWords = []string{"take", "takes", "last", "lasts", "lasting", "duration", "stay", "stays", "staying", "need", "needs", "long", "length", "dauer", "dauert", "brauchen", "braucht", "durée", "dure", "duración", "dura", "durata", "duração", "duur", "duurt", "hours are needed"}
 	earlyWords   = []string{"early", "earlier", "late", "later", "before", "after", "in advance", "ago", "früher", "vorher", "avant", "antes", "prima", "eerder"}
 )
 
 var deadlineWords = []string{"by", "before", "until", "till", "no later than", "not later than", "at the latest by", "spätestens", "bis", "vor", "avant", "antes de las", "antes de", "prima delle", "entro le", "até às", "vóór"}
+
+// What stands behind a day that is a deadline.
+var lastDayWords = []string{"is the last day", "is the final day", "is the deadline", "is the closing date", "is the cut-off", "is the latest", "at the latest", "latest", "as the latest", "deadline", "ist der letzte tag", "spätestens", "est le dernier jour", "au plus tard", "es el último día", "a más tardar", "è l'ultimo giorno", "al più tardi", "é o último dia", "o mais tardar", "is de laatste dag", "uiterlijk"}
 
 // What is a deadline beside some words, and an event otherwise: bookings close, a
 // report is due; a road closes, a ship is due.
@@ -130,7 +145,10 @@ var chancy = []struct {
 }
 
 // What makes a line one that takes an event back.
-var cancelWords = []string{"cancelled", "canceled", "cancellation", "is off", "called off", "call it off", "call off", "will not take place", "does not take place", "not take place", "no longer takes place", "no longer needed", "cancel", "abgesagt", "entfällt", "findet nicht statt", "finden nicht statt", "fällt aus", "fallen aus", "n'aura pas lieu", "n'ont pas lieu", "no se celebra", "no tendrá lugar", "non si terrà", "non avrà luogo", "não se realiza", "gaat niet door", "storniert", "annulé", "annulée", "annulés", "annulées", "cancelado", "cancelada", "annullato", "annullata", "geannuleerd", "afgelast", "vervalt", "scrapped", "withdrawn"}
+var cancelWords = []string{"cancelled", "canceled", "cancellation", "is off", "called off", "call it off", "call off", "will not take place", "does not take place", "not take place", "won't take place", "doesn't take place", "not be held", "will not run", "does not run", "won't run", "not running", "will not sail", "does not sail", "not sailing", "will not operate", "does not operate", "no longer takes place", "no longer needed", "cancel", "abgesagt", "entfällt", "findet nicht statt", "finden nicht statt", "fällt aus", "fallen aus", "fährt nicht", "fahren nicht", "verkehrt nicht", "ne circule pas", "ne circulera pas", "no circula", "no sale", "n'aura pas lieu", "n'ont pas lieu", "no se celebra", "no tendrá lugar", "non si terrà", "non avrà luogo", "não se realiza", "gaat niet door", "storniert", "annulé", "annulée", "annulés", "annulées", "cancelado", "cancelada", "annullato", "annullata", "geannuleerd", "afgelast", "vervalt", "scrapped", "withdrawn"}
+
+// What is off for a while, and comes on again.
+var suppliesOff = []string{"power", "water", "electricity", "gas", "heating", "light", "lights", "lighting", "current", "supply", "crane", "internet", "network", "wifi", "server", "phone", "phones", "telephone", "alarm", "radar", "radio", "pump", "pumps", "sluice", "bridge"}
 
 // What makes a date one that was.
 var toldPast = []string{"was", "were", "took place", "has been", "have been", "thank you for", "thanks for", "we met", "attended", "happened", "fand statt", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats", "gave", "arrived", "sailed", "finished", "completed", "ended", "returned", "had"}

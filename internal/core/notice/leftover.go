@@ -1,0 +1,189 @@
+package notice
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+)
+
+// leftover finds words that speak of a time and are in none of the spans: what they
+// say of the event is not understood, so the rest cannot be trusted. It gives why, "" for
+// nothing.
+func (r *reader) leftover(spans []span) string {
+	used := func(i int) bool {
+		return slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to })
+	}
+	has := func(kind byte) bool { return slices.ContainsFunc(spans, func(s span) bool { return s.kind == kind }) }
+	ended := has('l') || slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil })
+	said := func(from, to int) string {
+		return "holds " + strconv.Quote(r.text[r.tok(from).from:r.tok(to).to]) + ", which says something of a time and is not understood"
+	}
+	for i, t := range r.toks {
+		if used(i) || t.kind != 'w' && !t.ordinal && t.kind != 'n' {
+			continue
+		}
+		capital := unicode.IsUpper([]rune(r.text[t.from:t.to])[0])
+		switch {
+		case t.kind == 'w' && r.weekday(i) != 0 && capital && !r.word(i-1, list("every each")) && !r.word(i-1, feasts):
+			return said(i, i)
+		case t.kind == 'w' && r.month(i) > 0 && capital && r.word(i-1, list("in of early mid late this next during since im en")):
+			return said(i-1, i)
+		case t.ordinal && (r.word(i-1, orWords) || r.word(i-1, andWords) || r.word(i-1, rangeWords) || r.is(i-1, ',') || r.is(i-1, '-') || r.is(i-1, '/') || r.is(i-1, '&')) && has('d') && r.dayAlone(i+1):
+			return said(i-1, i)
+		case r.counts(i) > 0 && r.countsDay(i, spans):
+			return said(i, i+1)
+		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time hour zeit uhrzeit heure hora ora tijd")) && has('d') && !has('t'):
+			return "says the time of something else"
+		case t.kind == 'n' && r.hourLeft(i):
+			return said(i-1, i)
+		case !ended && r.rough(i) > 0:
+			return said(i, r.rough(i))
+		case !ended && r.lasting(i) > 0 && !used(r.lasting(i)):
+			return said(i, r.lasting(i))
+		case t.kind == 'w' && partWords[t.text] && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d'):
+			return "says only a part of the day"
+		}
+	}
+	if noneOf().MatchString(r.text) && has('d') && !has('t') {
+		return "says that something is not: whether that is an event cannot be told"
+	}
+	for n, s := range spans {
+		if s.kind != 'd' {
+			continue
+		}
+		if s.dates.plural && !s.dates.every && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].day > 0 }) {
+			return "repeats, and a text cannot say on which days for certain"
+		}
+		if len(s.dates.days) > 1 && r.nights(spans, n) {
+			return "names nights by two days each"
+		}
+	}
+	if p := phraseIn(r.text, likelyWords); p != "" && (has('d') || has('t')) {
+		return "says " + strconv.Quote(p) + ": it is not certain"
+	}
+	if p := phraseIn(r.text, []string{"low water", "high water", "low tide", "high tide", "slack water", "ebb", "first light", "hochwasser", "niedrigwasser", "marée haute", "marée basse", "pleamar", "bajamar", "hoogwater", "laagwater"}); p != "" && has('d') && !has('t') {
+		return "is to be at " + p + ", and the text does not say when that is"
+	}
+	return ""
+}
+
+// noneOf is what says that something is not.
+var noneOf = lazily(`(?i)\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
+
+// partWords are parts of a day: a day that has no time beside one is not the whole day.
+var partWords = list(`morning afternoon evening night lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens`)
+
+// countsDay tells whether what counts days stands before a day of the week: the first
+// and third Tuesday.
+func (r *reader) countsDay(i int, spans []span) bool {
+	n := i + 1
+	for r.word(n, andWords) || r.is(n, ',') || r.is(n, '&') || r.word(n, dayLinks) || r.counts(n) > 0 {
+		n++
+	}
+	return slices.ContainsFunc(spans, func(s span) bool {
+		return s.kind == 'd' && (s.from == n && r.weekday(n) != 0 || i+1 < n && i < s.from && n >= s.from && n < s.to && s.dates.days[0].nth != 0)
+	})
+}
+
+// hourLeft tells whether a number stands where an hour can, as in about 10.
+func (r *reader) hourLeft(i int) bool {
+	t, next := r.tok(i), r.tok(i+1)
+	if t.num > 24 || len(t.text) > 2 || t.ordinal || !r.word(i-1, list("at about around approximately approx ca circa until till between um gegen vers environ hacia")) {
+		return false
+	}
+	return next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+1, list("on in at and to or until till for o'clock am pm bis und et y e"))
+}
+
+// nights tells whether days stand in pairs for the nights between them: 16/17 March.
+func (r *reader) nights(spans []span, n int) bool {
+	if phraseIn(r.text, []string{"night", "nights", "overnight", "nacht", "nächte", "nuit", "nuits", "noche", "noches", "notte", "notti", "noite", "noites", "nachten"}) == "" {
+		return false
+	}
+	for i := spans[n].from + 1; i < spans[n].to; i++ {
+		if r.is(i, '/') && r.is(i-1, 'n') && r.is(i+1, 'n') && r.tok(i+1).num == r.tok(i-1).num+1 {
+			return true
+		}
+	}
+	return false
+}
+
+// rough gives the last token of a length that is said only roughly: a couple of hours.
+func (r *reader) rough(i int) int {
+	if !r.word(i, list("couple few several some ein_paar einige quelques algunas alcune algumas enkele")) {
+		return 0
+	}
+	n := i + 1
+	if r.word(n, list("of de")) {
+		n++
+	}
+	if r.word(n, list("minutes hours stunden minuten heures horas ore uren")) && !r.notOfEvent(i, n) {
+		return n
+	}
+	return 0
+}
+
+// lasting gives the last token of a number with a unit of time.
+func (r *reader) lasting(i int) int {
+	n := numberOf(r.tok(i))
+	if n < 1 || r.tok(i).text == "a" || r.tok(i).text == "an" {
+		return 0
+	}
+	at := i + 1
+	if r.is(at, '-') {
+		at++
+	}
+	if r.word(at, list("more full good")) {
+		at++
+	}
+	if r.word(at, list("minutes hours stunden minuten heures horas uren")) && !r.notOfEvent(i, at) {
+		return at
+	}
+	return 0
+}
+
+// notOfEvent tells whether a length is said of something else than how long the event
+// lasts: two hours before, within 24 hours.
+func (r *reader) notOfEvent(from, to int) bool {
+	return r.word(from-1, list("within every after before per than least most last past previous next other innerhalb alle")) ||
+		r.word(to+1, list("notice ago early earlier late later before after in prior ahead from old off each per vorher später"))
+}
+
+// saysNothing tells whether all that is said beside the days is that there is nothing.
+func (r *reader) saysNothing(spans []span) bool {
+	said := false
+	for i := range r.toks {
+		if r.tok(i).kind != 'w' || slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to }) {
+			continue
+		}
+		if !r.word(i, list("nothing none free empty nil no calls call ships arrivals departures bookings events work works planned scheduled keine nichts frei rien aucun libre nada ninguno niente nessuno libero nenhum livre niets geen vrij at all")) {
+			return false
+		}
+		said = said || r.word(i, list("nothing none free empty nil no keine nichts frei rien aucun libre nada ninguno niente nessuno libero nenhum livre niets geen vrij"))
+	}
+	return said
+}
+
+// endsBy tells of an end that is said as a deadline: done by 20 March. It tells of days
+// that are left out as well.
+func (r *reader) endsBy(passed []string) string {
+	if slices.Contains(passed, "an exception") {
+		return "names days that are left out"
+	}
+	if !slices.Contains(passed, "a deadline") {
+		return ""
+	}
+	if p := phraseIn(r.text, []string{"done by", "finished by", "completed by", "complete by", "finish by", "over by", "back by", "ready by", "end by", "ends by", "through by", "fertig bis"}); p != "" {
+		return "says by when it ends (" + strconv.Quote(p) + "), and not when"
+	}
+	return ""
+}
+
+// phraseAt tells whether a text begins with one of some phrases.
+func phraseAt(text string, phrases []string) bool {
+	text = strings.ToLower(strings.TrimLeft(text, " -–•*("))
+	return slices.ContainsFunc(phrases, func(p string) bool {
+		rest, ok := strings.CutPrefix(text, p)
+		return ok && !startsWithLetter(rest)
+	})
+}

@@ -554,7 +554,7 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 		}
 		return 30, at + 2
 	}
-	if !led && r.word(at-1, list("by um de di com met")) && r.word(at-2, list("postponed delayed later moved earlier verschoben delay late")) || !led && r.word(at-1, list("by")) {
+	if !led && r.word(at-1, list("by um de di com met")) && r.word(at-2, list("postponed delayed later moved earlier verschoben delay late")) || !led && r.word(at-1, list("by")) && !r.is(at-2, '-') {
 		return 0, 0
 	}
 	if minutes, end := r.parts(at); end > 0 {

@@ -109,6 +109,9 @@ func (r *reader) weekday(i int) uint8 {
 		return 0
 	}
 	text := t.text
+	if own, ok := strings.CutSuffix(text, "'s"); ok && (cancels(r.text) || phraseIn(r.text, movedWords) != "") { // Thursday's meeting is cancelled
+		text = own
+	}
 	if text == "sex" || text == "sun" && !r.dayish(i+1) || text == "sat" && !r.dayish(i+1) || text == "mar" || text == "set" || text == "ter" || text == "mer" && !r.dayish(i+1) {
 		if !r.dayish(i + 1) {
 			return 0
@@ -127,6 +130,9 @@ func (r *reader) weekday(i int) uint8 {
 // short tells whether a weekday of two letters stands where one can: before a
 // number and at the beginning or behind a sign.
 func (r *reader) short(i int) bool {
+	if r.word(i-1, list("am ab bis vom")) && (r.is(i+1, '.') || r.word(i+1, atWords)) { // am Mi. um 14 Uhr
+		return true
+	}
 	n := i + 1
 	if r.is(n, '.') || r.is(n, ',') {
 		n++
@@ -505,9 +511,18 @@ func (r *reader) when(i int) (dates, int) {
 	out := dates{days: []day{first}, ends: ends, every: every, window: window, plural: r.plural(at)}
 	// a range of days
 	n, joined := end, false
+	if r.tok(n).text == "up" && r.tok(n+1).text == "to" {
+		n++
+	}
 	if r.is(n, '-') || r.word(n, rangeWords) && !(r.tok(n).text == "a" && r.half(n)) || from && r.word(n, andWords) {
 		joined = true
 		n = r.link(n + 1)
+		if r.tok(n).text == "and" && r.tok(n+1).text == "including" || r.tok(n).text == "einschließlich" || r.tok(n).text == "including" {
+			n = r.link(n + 1)
+			if r.tok(n).text == "including" {
+				n = r.link(n + 1)
+			}
+		}
 		if r.word(n, rangeWords) { // bis zum
 			n = r.link(n + 1)
 		}
@@ -546,7 +561,7 @@ func (r *reader) when(i int) (dates, int) {
 // plural tells whether token i names a day of the week in the plural.
 func (r *reader) plural(i int) bool {
 	t := r.tok(i).text
-	return r.weekday(i) != 0 && len(t) > 4 && t[len(t)-1] == 's' && weekdaysOf(t) == 0
+	return r.weekday(i) != 0 && len(t) > 4 && t[len(t)-1] == 's' && t[len(t)-2] != '\'' && weekdaysOf(t) == 0
 }
 
 // clockAhead tells whether a time follows, so that "from" is about it.
@@ -604,6 +619,9 @@ func (r *reader) listed(i int) (dates, int) {
 		case len(nums) == 1 && (r.is(at, '-') || r.word(at, rangeWords)):
 			ranged, sign = true, true
 			at++
+			for r.word(at, list("to bis einschließlich including")) || r.tok(at).text == "and" && r.tok(at+1).text == "including" {
+				at++
+			}
 		default:
 			for r.is(at, ',') || r.word(at, andWords) || r.is(at, '&') || r.is(at, '+') || r.is(at, '/') || r.word(at, orWords) {
 				either = either || r.word(at, orWords)

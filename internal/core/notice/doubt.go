@@ -98,6 +98,9 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 			return fault.Newf("has no end: it is open-ended").Do("give its end")
 		}
 	}
+	if d.set.Message && u.sentence && g.times == nil && !g.allDay && g.dates != nil && len(g.dates.days) == 1 && g.dates.until == nil && todayWords[r.tok(g.to-1).text] {
+		return fault.Newf("says today, and no time").Do("say when it begins, or that it is the whole day")
+	}
 	if r.vague(g) {
 		return fault.Newf("says its time only roughly").Do("say the time")
 	}

@@ -11,6 +11,7 @@ type group struct {
 	dates    *dates
 	times    *times
 	minutes  int
+	inDays   bool // the length is said in days
 	allDay   bool
 	from, to int // tokens
 	spans    [][2]int
@@ -87,11 +88,11 @@ func grouped(r *reader, spans []span) (out []group) {
 			}
 		case 'l':
 			if g != nil && g.minutes == 0 {
-				g.minutes = s.minutes
+				g.minutes, g.inDays = s.minutes, lengthWords[r.tok(s.to-1).text] >= 1440
 				g.to = max(g.to, s.to)
 			} else if g == nil {
 				open(*s)
-				g.minutes = s.minutes
+				g.minutes, g.inDays = s.minutes, lengthWords[r.tok(s.to-1).text] >= 1440
 			}
 		case 'a':
 			if g != nil {
@@ -215,7 +216,7 @@ func (r *reader) stays(groups []group) []group {
 	for n := 0; n+1 < len(groups); n++ {
 		a, b := groups[n], groups[n+1]
 		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
-			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "end", "ends", "leaves"}) {
+			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "end", "ends", "leaves", "finish", "finishes", "finished", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
 			continue
 		}
 		if a.times == nil || b.times == nil || len(a.times.list) != 1 || len(b.times.list) != 1 || a.times.until != nil || b.times.until != nil || a.dates == nil || b.dates == nil || len(a.dates.days) != 1 || len(b.dates.days) != 1 {

@@ -31,10 +31,16 @@ func (r *reader) leftover(spans []span) string {
 			return said(i-1, i)
 		case t.ordinal && (r.word(i-1, orWords) || r.word(i-1, andWords) || r.word(i-1, rangeWords) || r.is(i-1, ',') || r.is(i-1, '-') || r.is(i-1, '/') || r.is(i-1, '&')) && has('d') && r.dayAlone(i+1):
 			return said(i-1, i)
+		case t.kind == 'n' && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && r.word(i-1, list("vom von from between zwischen du del dal")) && (r.is(i+1, '.') || r.word(i+1, rangeWords)) && has('d'):
+			return said(i-1, i)
 		case r.counts(i) > 0 && r.countsDay(i, spans):
 			return said(i, i+1)
 		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time hour zeit uhrzeit heure hora ora tijd")) && has('d') && !has('t'):
 			return "says the time of something else"
+		case t.kind == 'n' && len(t.text) <= 2 && t.num <= 24 && r.is(i+1, '-') && r.is(i+2, 'n') && len(r.tok(i+2).text) <= 2 && r.tok(i+2).num <= 24 && has('t') && (r.tok(i-1).kind != 'w' || r.word(i-1, fromWords) || r.word(i-1, atWords)) && r.month(i+3) == 0 && !used(i+2):
+			return said(i, i+2)
+		case t.kind == 'n' && r.clockLeft(i, spans):
+			return said(i, i)
 		case t.kind == 'n' && r.hourLeft(i):
 			return said(i-1, i)
 		case !ended && r.rough(i) > 0:
@@ -59,7 +65,7 @@ func (r *reader) leftover(spans []span) string {
 			return "names nights by two days each"
 		}
 	}
-	if p := phraseIn(r.text, likelyWords); p != "" && (has('d') || has('t')) {
+	if p := phraseIn(r.text, likelyWords); p != "" && !(p == "would be" && phraseIn(r.text, []string{"would be best", "would be better", "would be perfect", "would be fine", "would be great", "would be good", "would be ideal", "would be ok", "would be okay", "would be possible", "would be convenient", "would be nice"}) != "") && (has('d') || has('t')) {
 		return "says " + strconv.Quote(p) + ": it is not certain"
 	}
 	if p := phraseIn(r.text, []string{"low water", "high water", "low tide", "high tide", "slack water", "ebb", "first light", "hochwasser", "niedrigwasser", "marée haute", "marée basse", "pleamar", "bajamar", "hoogwater", "laagwater"}); p != "" && has('d') && !has('t') {
@@ -84,6 +90,23 @@ func (r *reader) countsDay(i int, spans []span) bool {
 	return slices.ContainsFunc(spans, func(s span) bool {
 		return s.kind == 'd' && (s.from == n && r.weekday(n) != 0 || i+1 < n && i < s.from && n >= s.from && n < s.to && s.dates.days[0].nth != 0)
 	})
+}
+
+// clockLeft tells whether a number of four digits can be a time, where another such
+// number is one.
+func (r *reader) clockLeft(i int, spans []span) bool {
+	t := r.tok(i)
+	if len(t.text) != 4 || t.num%100 > 59 || t.num > 2400 || yearly(t) {
+		return false
+	}
+	for _, s := range spans {
+		for n := s.from; n < s.to && s.kind == 't'; n++ {
+			if r.is(n, 'n') && len(r.tok(n).text) == 4 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // hourLeft tells whether a number stands where an hour can, as in about 10.

@@ -11,6 +11,7 @@ import (
 type Body struct {
 	Lines     []Line
 	Forwarded *Forwarded // nil for none
+	Quoted    []Line     // of others, as they stand behind their signs
 }
 
 // Forwarded is a message inside another.
@@ -40,6 +41,7 @@ func ReadBody(text string) Body {
 		trimmed := strings.TrimSpace(line)
 		switch {
 		case strings.HasPrefix(trimmed, ">"):
+			b.Quoted = append(b.Quoted, Line{Text: strings.TrimSpace(strings.TrimLeft(trimmed, "> ")), Number: n + 1})
 			continue
 		case ruled().MatchString(line):
 			line = ""

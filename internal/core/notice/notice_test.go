@@ -70,6 +70,28 @@ func TestCorpus(t *testing.T) {
 	}
 }
 
+// Messages of a Tuesday, with what is in them, one below the other in one file. The
+// answers were checked by hand, as those of the corpus.
+func TestMessages(t *testing.T) {
+	const file, apart = "testdata/messages.txt", "\n=====\n"
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	tuesday := time.Date(2026, 3, 3, 9, 0, 0, 0, time.UTC)
+	messages := strings.Split(string(data), apart)
+	require.Greater(t, len(messages), 150)
+	for n, message := range messages {
+		text, want, ok := strings.Cut(message, "\n-----\n")
+		require.True(t, ok, message)
+		subject, body, _ := strings.Cut(strings.TrimPrefix(text, "Subject: "), "\n")
+		got := strings.TrimSuffix(told(Read(ReadBody(body).Lines, Settings{Present: tuesday, Stated: tuesday, Message: true, Subject: Subject(subject)})), "\n")
+		assert.Equal(t, want, got, text)
+		messages[n] = text + "\n-----\n" + got
+	}
+	if os.Getenv("ALMANACH_UPDATE") != "" {
+		require.NoError(t, os.WriteFile(file, []byte(strings.Join(messages, apart)), 0o644))
+	}
+}
+
 // What one phrase means, said on Monday 2 March 2026 by one person to another.
 func TestPhrases(t *testing.T) {
 	for phrase, want := range map[string]string{

@@ -21,6 +21,9 @@ func (d *document) resolve(ds dates) ([]resolved, *fault.Fault) {
 	var doubt *fault.Fault
 	if ds.until != nil {
 		first, last := ds.days[0], *ds.until
+		if first.relative && first.weekdays != 0 && first.after == 0 && last.after < 0 { // Mon–Fri next week
+			first.after = last.after
+		}
 		a, f := d.date(first.inYearOf(last), time.Time{})
 		if f != nil {
 			doubt = f
@@ -45,6 +48,9 @@ func (d *document) resolve(ds dates) ([]resolved, *fault.Fault) {
 	}
 	last := ds.days[len(ds.days)-1]
 	for _, one := range ds.days {
+		if one.relative && one.weekdays != 0 && one.after == 0 && last.after < 0 {
+			one.after = last.after
+		}
 		t, f := d.date(one.inYearOf(last), time.Time{})
 		if f != nil {
 			doubt = f
@@ -211,7 +217,7 @@ func (d *document) relative(x day, after time.Time) (time.Time, *fault.Fault) {
 		return time.Time{}, fault.Newf("counts from the day on which it was written, which is not known").Do("write the date itself")
 	}
 	today := d.today()
-	if !after.IsZero() && x.weekdays != 0 && x.days == 0 {
+	if !after.IsZero() && x.weekdays != 0 && x.days == 0 && x.after >= 0 {
 		today = after
 	}
 	if x.weekdays == 0 {
@@ -294,7 +300,7 @@ func (d *document) setTimes(e *Event, on resolved, g *group) *fault.Fault {
 		if !last.Equal(on.first) {
 			return fault.Newf("has several days and one time").Do("say when it begins and when it ends")
 		}
-		if g.minutes > 0 && g.minutes%1440 == 0 {
+		if g.minutes > 0 && g.inDays {
 			return fault.Newf("begins at a time and lasts %s: when it ends is not said", lengthText(g.minutes)).Do("give its end")
 		}
 		if g.minutes > 0 {
@@ -403,7 +409,7 @@ func (d *document) between(a, b clock) (start, end int, note string) {
 	end, other := d.minutes(b)
 	if end <= start && !b.sure && b.half == 0 && b.hour < 12 && end+720 > start && start < 1440 {
 		end += 720
-		other = fmt.Sprintf("%s is taken for %02d:%02d", b, end/60, end%60)
+		other = fmt.Sprintf("%s is taken for %02d:%02d", b, end/60%24, end%60)
 	}
 	if note != "" && other != "" {
 		note += "; " + other

@@ -31,6 +31,7 @@ var opaque = lazily(`(?i)` + strings.Join([]string{
 	`\b\d+(?:\.\d+){3,}\b`,
 	`\b\d{2,4}/\d+/\d+-[A-Za-z]\w*`,
 	`\b(?:no|nr|ref|part|order|invoice|item|art|article|artikel|chapter|section|page|clause|form|annex|channel|ch|vhf|sheet|chart|buoy|notice)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d[\w./-]*`,
+	`\b(?:booking|reservation|ticket|case|permit|voyage|buchung|reserva|prenotazione)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d{3,}[\w/-]*\b`,
 	`#\d+\b`,
 	`\b\d+(?:[.,]\d+)?\s?(?:m|km|cm|mm|nm|kn|knots?|kg|t|tons?|tonnes?|kw|kwh|mb|gb|mhz|khz|hpa|metres?|meters?|miles?|feet|ft|%|percent|per cent|degrees|°c?|people|persons|boats|vessels|ships|places|passengers|pages|copies|containers|teu)(?:\b|[^\p{L}\d]|$)`,
 	`\b[A-Za-z]{1,5}-?\d{2,}(?:[-/.]\d+)*[A-Za-z]?\b`,

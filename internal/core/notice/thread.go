@@ -47,6 +47,11 @@ func Settle(messages []Message) []Settled {
 			case off && e.Held != nil && e.Start.IsZero(): // "a new date will follow"
 				continue
 			case e.NoDate && e.NoTime && e.Cancelled:
+				if len(things) == 0 {
+					e.Held = fault.New(fault.Shorten(e.Text, 80), "calls something off, and what it is is not in what was read").Do("see which event it is, and cancel it in its calendar")
+					e.Cancelled, e.NoDate, e.NoTime = false, false, false
+					break
+				}
 				off, all := about(things[:fresh], e.Text)
 				if all && len(off) > 1 && phraseIn(e.Text, []string{"both", "all", "everything", "beide", "alle", "alles", "tous", "tout", "todos", "todo", "tutti", "tutto", "tudo"}) == "" {
 					doubt(off, "calls something off, and does not say which of several", e.Text)
@@ -74,7 +79,7 @@ func Settle(messages []Message) []Settled {
 				e.Held = heldOr(e.Held, fault.New(fault.Shorten(e.Text, 80), "says a time and no day").Do("say the day"))
 			case e.NoDate:
 				t := last()
-				e = withDate(e, &t.event)
+				e = withDate(e, &t.event, len(things) == fresh)
 				if same(e, &t.event) && e.Held == nil { // three works
 					t.settled, t.by, t.sent = !asks(e.Text) || settles(e.Text), m.ID, m.Sent
 					said = append(said, "agrees to "+e.When())
@@ -162,14 +167,15 @@ func sayOf(e *Event) string {
 	return e.When()
 }
 
-// withDate gives a time without a day that of what it answers.
-func withDate(e, of *Event) *Event {
+// withDate gives a time without a day that of what it answers, and its length where it
+// is asked for.
+func withDate(e, of *Event, length bool) *Event {
 	out := *e
 	if of.NoDate {
 		return &out
 	}
 	out.OnDay(of.Start)
-	if out.End.IsZero() && !of.End.IsZero() && !of.AllDay {
+	if length && out.End.IsZero() && !of.End.IsZero() && !of.AllDay {
 		out.End = out.Start.Add(of.End.Sub(of.Start))
 	}
 	if out.Where == "" {

@@ -66,7 +66,7 @@ var (
 
 	todayWords    = list(`today heute aujourd'hui hoy oggi hoje vandaag`)
 	tonightWords  = list(`tonight`)
-	tomorrowWords = list(`tomorrow morgen demain mañana manana domani amanhã amanha`)
+	tomorrowWords = list(`tomorrow tmrw tmr morgen demain mañana manana domani amanhã amanha`)
 	afterTomorrow = list(`übermorgen uebermorgen après-demain dopodomani overmorgen`)
 	pastWords     = list(`yesterday gestern hier ayer ieri ontem gisteren vorgestern`)
 	nextWords     = list(`next nächste nächsten nächster nächstes naechsten kommenden kommende prochain prochaine próximo próxima prossimo prossima volgende`)
@@ -108,7 +108,7 @@ var objections = []string{"does not work", "doesn't work", "do not work", "don't
 var besides = []string{"another", "also", "additional", "additionally", "in addition", "as well", "too", "a second", "a further", "next one", "auch", "außerdem", "weiterer", "weitere", "zusätzlich", "aussi", "en plus", "un autre", "une autre", "también", "además", "otro", "otra", "anche", "inoltre", "un altro", "un'altra", "também", "outro", "outra", "ook", "bovendien", "nog een"}
 
 // What makes a time one that is not certain.
-var likelyWords = []string{"probably", "presumably", "maybe", "perhaps", "possibly", "likely", "hopefully", "expected to", "wahrscheinlich", "vermutlich", "voraussichtlich", "vielleicht", "eventuell", "peut-être", "probablement", "quizás", "tal vez", "probablemente", "forse", "probabilmente", "talvez", "provavelmente", "misschien", "waarschijnlijk", "vermoedelijk"}
+var likelyWords = []string{"probably", "presumably", "maybe", "perhaps", "possibly", "likely", "hopefully", "expected to", "would be", "could be", "might", "can perhaps", "wahrscheinlich", "vermutlich", "voraussichtlich", "vielleicht", "eventuell", "peut-être", "probablement", "quizás", "tal vez", "probablemente", "forse", "probabilmente", "talvez", "provavelmente", "misschien", "waarschijnlijk", "vermoedelijk"}
 
 // What a sentence begins with that says another choice than the one before.
 var elseWords = []string{"otherwise", "alternatively", "or else", "if not", "if that", "failing that", "should that not", "else", "or", "plan b", "sonst", "ansonsten", "alternativ", "falls nicht", "andernfalls", "sinon", "ou bien", "si no", "o si no", "altrimenti", "oppure", "senão", "ou então", "anders", "zo niet"}
@@ -119,7 +119,7 @@ var feasts = list(`good easter ash maundy shrove palm black whit cyber holy boxi
 // Words of what is only there if need be.
 var ifNeeded = []string{"if needed", "if necessary", "if required", "as a reserve", "reserve date", "alternative date", "rain date", "falls nötig", "bei bedarf", "si nécessaire", "si es necesario", "se necessario", "se necessário", "indien nodig", "ersatztermin"}
 
-var movedWords = []string{"moved", "must move", "to move", "will move", "please move", "moves from", "moves to", "move it", "move the", "shifted", "postpone", "put off", "bring forward", "reschedule", "delayed", "pushed", "postponed", "rescheduled", "brought forward", "put back", "changed", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "aplazada", "spostato", "spostata", "adiado", "adiada", "verplaatst", "verzet"}
+var movedWords = []string{"moved", "must move", "to move", "will move", "please move", "moves from", "moves to", "move it", "move the", "shifted", "postpone", "put off", "bring forward", "reschedule", "delayed", "pushed", "postponed", "rescheduled", "brought forward", "put back", "changed", "vorgezogen", "vorverlegt", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "aplazada", "spostato", "spostata", "adiado", "adiada", "verplaatst", "verzet"}
 
 var eachDay = []string{"each day", "every day", "daily", "täglich", "jeweils", "chaque jour", "cada día", "ogni giorno", "cada dia", "dagelijks"}
 
@@ -157,7 +157,7 @@ var toldPast = []string{"was", "were", "took place", "has been", "have been", "t
 var openWords = []string{"until further notice", "till further notice", "bis auf weiteres", "jusqu'à nouvel ordre", "jusqu'a nouvel ordre", "hasta nuevo aviso", "fino a nuovo avviso", "até novo aviso", "tot nader order", "onwards", "onward", "and following", "and later"}
 
 // Days that are none: they are said, not guessed.
-var vagueDays = []string{"end of the month", "end of month", "beginning of the month", "middle of the month", "end of the week", "early next week", "late next week", "later this week", "later next week", "next week", "next month", "this week", "some day", "one of these days", "ende des monats", "ende der woche", "nächste woche", "fin du mois", "la semaine prochaine", "fin de mes", "la próxima semana", "fine del mese", "la prossima settimana", "fim do mês", "na próxima semana", "einde van de maand", "volgende week", "to be announced", "tba", "to be confirmed", "tbc", "date to follow"}
+var vagueDays = []string{"end of the month", "end of month", "beginning of the month", "middle of the month", "end of the week", "early next week", "late next week", "later this week", "later next week", "this weekend", "next weekend", "at the weekend", "over the weekend", "am wochenende", "ce week-end", "este fin de semana", "questo fine settimana", "neste fim de semana", "dit weekend", "next week", "next month", "this week", "some day", "one of these days", "ende des monats", "ende der woche", "nächste woche", "fin du mois", "la semaine prochaine", "fin de mes", "la próxima semana", "fine del mese", "la prossima settimana", "fim do mês", "na próxima semana", "einde van de maand", "volgende week", "to be announced", "tba", "to be confirmed", "tbc", "date to follow"}
 
 // Nouns that begin the name of a place when a number, a letter or a name follows.
 var placeNouns = list(`berth room quay pier dock hall building office barn shed gate slip terminal wharf jetty lock floor kai liegeplatz raum halle gebäude büro steg quai poste salle bureau muelle sala edificio oficina molo banchina ormeggio ufficio cais armazém kade steiger zaal anchorage basin boathouse workshop warehouse station`)

@@ -88,7 +88,13 @@ func (m *Message) read(data []byte, depth int) {
 	}
 	b := notice.ReadBody(text)
 	m.Lines, m.Forwarded = b.Lines, b.Forwarded
+	if m.Forwarded == nil && len(b.Quoted) > 0 && forwards.MatchString(m.Subject) { // as some programs forward
+		m.Forwarded = &notice.Forwarded{Lines: b.Quoted}
+	}
 }
+
+// forwards is how the subject of a message begins that forwards another.
+var forwards = regexp.MustCompile(`(?i)^\s*(?:fwd?|wg|tr|rv|enc|doorst)\s*:`)
 
 // headerLine is the beginning of a header field.
 var headerLine = regexp.MustCompile(`^[!-9;-~]+[ \t]*:`)

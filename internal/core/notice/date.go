@@ -112,6 +112,9 @@ func (r *reader) weekday(i int) uint8 {
 	if own, ok := strings.CutSuffix(text, "'s"); ok && (cancels(r.text) || phraseIn(r.text, movedWords) != "") { // Thursday's meeting is cancelled
 		text = own
 	}
+	if text == "mar" && r.is(i+1, 'n') && r.month(i+2) == 0 { // Mar 12, 2026
+		return 0
+	}
 	if text == "sex" || text == "sun" && !r.dayish(i+1) || text == "sat" && !r.dayish(i+1) || text == "mar" || text == "set" || text == "ter" || text == "mer" && !r.dayish(i+1) {
 		if !r.dayish(i + 1) {
 			return 0
@@ -134,7 +137,7 @@ func (r *reader) short(i int) bool {
 		return true
 	}
 	n := i + 1
-	if r.is(n, '.') || r.is(n, ',') {
+	for r.is(n, '.') || r.is(n, ',') {
 		n++
 	}
 	return r.is(n, 'n') && (i == 0 || r.tok(i-1).kind != 'w') && (r.is(n+1, '.') || r.month(n+1) > 0 || r.is(n+1, '/'))
@@ -500,6 +503,13 @@ func (r *reader) when(i int) (dates, int) {
 	if from {
 		at = r.link(at + 1)
 	}
+	feast := at
+	for r.word(feast, feasts) && r.weekday(feast+1) != 0 && r.dayish(feast+2) { // from Good Friday 3 April
+		feast++
+	}
+	if from {
+		at = feast
+	}
 	if out, end := r.listed(at); end > 0 {
 		out.window, out.every = window, every
 		return out, end
@@ -528,6 +538,9 @@ func (r *reader) when(i int) (dates, int) {
 		}
 	}
 	if joined {
+		for r.word(n, feasts) && r.weekday(n+1) != 0 {
+			n++
+		}
 		if last, e := r.one(n); e > 0 {
 			out.until = &last
 			return out, e
@@ -648,7 +661,7 @@ func (r *reader) listed(i int) (dates, int) {
 			break
 		}
 	}
-	if len(nums) < 2 {
+	if len(nums) < 2 || r.word(i-1, placeNouns) || !ranged && weekdays[0] == 0 && weekdays[1] != 0 { // quay 3, Tuesday 10 March
 		return dates{}, 0
 	}
 	m := monthFirst

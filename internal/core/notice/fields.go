@@ -323,7 +323,7 @@ func split(text string) (out []string) {
 	return out
 }
 
-var edges = lazily(`(?i)^(?:[\s,;:.|–—*•>&+\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|with|mit|avec|con|com|met|de|du|op|om|van|tot)\s*[.,]?)+$`)
+var edges = lazily(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|with|mit|avec|con|com|met|de|du|op|om|van|tot)\s*[.,]?)+$`)
 
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {

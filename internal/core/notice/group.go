@@ -57,7 +57,7 @@ func grouped(r *reader, spans []span) (out []group) {
 				d.until = &s.dates.days[0]
 				g.dates, g.to, g.apart = &d, s.to, true
 				continue
-			case g != nil && g.times != nil && len(g.dates.days) == 1 && g.dates.until == nil && g.times.until == nil && len(g.times.list) == 1 && (r.is(s.from-1, '-') || r.word(s.from-1, rangeWords)) && !r.saidBetween(g.to, s.from) && n+1 < len(spans) && spans[n+1].kind == 't' && !r.saidBetween(s.to, spans[n+1].from) && len(s.dates.days) == 1:
+			case g != nil && g.times != nil && len(g.dates.days) == 1 && g.dates.until == nil && g.times.until == nil && len(g.times.list) == 1 && r.rangeBefore(s.from) && r.onlyRange(g.to, s.from) && n+1 < len(spans) && spans[n+1].kind == 't' && r.onlyRange(s.to, spans[n+1].from) && len(s.dates.days) == 1:
 				// 5 March 14:00 – 6 March 10:00
 				d := *g.dates
 				d.until = &s.dates.days[0]
@@ -108,6 +108,30 @@ func grouped(r *reader, spans []span) (out []group) {
 		}
 	}
 	return slices.DeleteFunc(out, func(g group) bool { return g.dates == nil && g.times == nil })
+}
+
+// rangeBefore tells whether what stands before a token makes it the end of a range.
+func (r *reader) rangeBefore(i int) bool {
+	for n := i - 1; n > 0; n-- {
+		if r.is(n, '-') || r.word(n, rangeWords) {
+			return true
+		}
+		if !r.word(n, dayLinks) {
+			return false
+		}
+	}
+	return false
+}
+
+// onlyRange tells whether only words for a range, and small ones, stand between two
+// tokens.
+func (r *reader) onlyRange(from, to int) bool {
+	for i := from; i < to; i++ {
+		if r.is(i, 'w') && !r.word(i, rangeWords) && !r.word(i, dayLinks) && !r.word(i, atWords) && !r.word(i, andWords) || r.is(i, 'n') || r.is(i, 'x') {
+			return false
+		}
+	}
+	return true
 }
 
 // sameWeekday tells whether two days can be one, as far as their days of the week go.

@@ -37,7 +37,7 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i+1)
 		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time hour zeit uhrzeit heure hora ora tijd")) && has('d') && !has('t'):
 			return "says the time of something else"
-		case t.kind == 'n' && len(t.text) <= 2 && t.num <= 24 && r.is(i+1, '-') && r.is(i+2, 'n') && len(r.tok(i+2).text) <= 2 && r.tok(i+2).num <= 24 && has('t') && (r.tok(i-1).kind != 'w' || r.word(i-1, fromWords) || r.word(i-1, atWords)) && r.month(i+3) == 0 && !used(i+2):
+		case t.kind == 'n' && (has('t') || has('d')) && !used(i+2) && r.hoursLeft(i):
 			return said(i, i+2)
 		case t.kind == 'n' && r.clockLeft(i, spans):
 			return said(i, i)
@@ -65,6 +65,26 @@ func (r *reader) leftover(spans []span) string {
 			return "names nights by two days each"
 		}
 	}
+	if p := phraseIn(r.text, []string{"first thing", "last thing", "end of day", "end of the day", "close of business", "eod", "cob", "before lunch", "after lunch", "over lunch", "around lunch", "at lunch", "lunch time", "tea time", "during the day"}); p != "" && has('d') && !has('t') && !has('a') {
+		return "says only a part of the day"
+	}
+	if p := phraseIn(r.text, []string{"between now and", "from now", "ab sofort", "ab jetzt", "dès maintenant", "à partir de maintenant", "desde ahora", "a partir de ahora", "d'ora in poi", "a partir de agora", "vanaf nu"}); p != "" && (has('d') || has('t')) {
+		return "counts from the moment at which it was written (" + strconv.Quote(p) + ")"
+	}
+	if phraseIn(r.text, []string{"extended", "prolonged", "extension", "verlängert", "prolongé", "prolongée", "prorrogado", "prorrogada", "prorogato", "prorogata", "prolongado", "verlengd"}) != "" && has('d') {
+		return "tells of something that is extended"
+	}
+	for n, s := range spans {
+		if s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && !s.dates.days[0].next && s.dates.days[0].after == 0 && phraseIn(r.text, []string{"went well", "went fine", "went wrong", "was", "were", "took place", "happened", "didn't", "did not", "failed", "fand statt", "war", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats"}) != "" {
+			return "may tell of what is past"
+		}
+		if s.kind == 'd' && !has('t') && n >= 0 && lateBy().MatchString(r.text) {
+			return "says how much earlier or later something is"
+		}
+	}
+	if r.inAndOut(spans) {
+		return "may last from the first of its days to the second, or be on each"
+	}
 	if p := phraseIn(r.text, likelyWords); p != "" && !(p == "would be" && phraseIn(r.text, []string{"would be best", "would be better", "would be perfect", "would be fine", "would be great", "would be good", "would be ideal", "would be ok", "would be okay", "would be possible", "would be convenient", "would be nice"}) != "") && (has('d') || has('t')) {
 		return "says " + strconv.Quote(p) + ": it is not certain"
 	}
@@ -73,6 +93,9 @@ func (r *reader) leftover(spans []span) string {
 	}
 	return ""
 }
+
+// lateBy is how much something is early or late.
+var lateBy = lazily(`(?i)\b(?:\d+|an?|half an|two|three|five|ten|twenty|thirty)\s*(?:minutes?|mins?|hours?|stunden?|minuten|heures?|horas?|ore|uren)\s+(?:late|early|later|earlier|behind|delayed|zu spät|später|früher|en retard|tarde|di ritardo|te laat)\b`)
 
 // noneOf is what says that something is not.
 var noneOf = lazily(`(?i)\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
@@ -109,6 +132,26 @@ func (r *reader) clockLeft(i int, spans []span) bool {
 	return false
 }
 
+// countedNouns are things that stand in a row, so that two numbers behind them are none
+// of hours.
+var countedNouns = list(`crane section lane phase part group team shift boat ship post bollard fender step class level deck zone area point item page line unit buoy light ladder tank pump pile`)
+
+// hoursLeft tells whether two numbers with a dash between can be hours.
+func (r *reader) hoursLeft(i int) bool {
+	a, b, before := r.tok(i), r.tok(i+2), r.tok(i-1)
+	if !r.is(i+1, '-') || b.kind != 'n' || len(a.text) > 2 || len(b.text) > 2 || a.num > 24 || b.num > 24 || r.month(i+3) != 0 {
+		return false
+	}
+	if before.kind == 'w' {
+		noun := strings.TrimSuffix(before.text, "s")
+		if placeNouns[before.text] || placeNouns[noun] || countedNouns[before.text] || countedNouns[noun] {
+			return false
+		}
+	}
+	next := r.tok(i + 3)
+	return a.text[0] == '0' || b.text[0] == '0' || next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+3, list("on at in and or for h hrs uhr"))
+}
+
 // hourLeft tells whether a number stands where an hour can, as in about 10.
 func (r *reader) hourLeft(i int) bool {
 	t, next := r.tok(i), r.tok(i+1)
@@ -116,6 +159,29 @@ func (r *reader) hourLeft(i int) bool {
 		return false
 	}
 	return next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+1, list("on in at and to or until till for o'clock am pm bis und et y e"))
+}
+
+// inAndOut tells whether two days without times may be the first and the last: in on 23
+// March, out on 3 April.
+func (r *reader) inAndOut(spans []span) bool {
+	var days []span
+	for _, s := range spans {
+		if s.kind == 't' {
+			return false
+		}
+		if s.kind == 'd' {
+			days = append(days, s)
+		}
+	}
+	if len(days) != 2 || len(days[0].dates.days) != 1 || len(days[1].dates.days) != 1 || days[0].dates.until != nil || days[1].dates.until != nil {
+		return false
+	}
+	for i := days[0].to; i < days[1].from; i++ {
+		if r.word(i, list("out off back return returns returning leave leaves leaving depart departs end ends ending until till finish finishes")) {
+			return true
+		}
+	}
+	return false
 }
 
 // nights tells whether days stand in pairs for the nights between them: 16/17 March.

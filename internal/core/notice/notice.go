@@ -300,7 +300,10 @@ func (d *document) learn(lines []Line) {
 			r := &reader{text: text, toks: scan(text)}
 			for i, t := range r.toks {
 				s, u := r.tok(i+1), r.tok(i+2)
-				if t.kind != 'n' || u.kind != 'n' || s.kind != '/' && s.kind != '-' || len(t.text) > 2 || len(u.text) > 2 || r.is(i-1, '/') || r.is(i-1, '-') || !r.is(i+3, s.kind) {
+				if t.kind != 'n' || u.kind != 'n' || s.kind != '/' && s.kind != '-' || len(t.text) > 2 || len(u.text) > 2 || r.is(i-1, '/') || r.is(i-1, '-') {
+					continue
+				}
+				if !r.is(i+3, s.kind) && (s.kind != '/' || t.num == 24 && u.num == 7 || t.gap && r.is(i-1, 'n')) { // without a year only 14/3, and not 24/7 or 1 1/2
 					continue
 				}
 				switch {

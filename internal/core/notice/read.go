@@ -249,12 +249,16 @@ func (d *document) without(u unit, r *reader, passed bool) {
 // weekNumber is a week by its number, and fromNow a time that counts from now.
 var (
 	weekNumber = lazily(`(?i)\b(?:week|weeks|kw|kalenderwoche|woche|semaine|semana|settimana)\s?\d{1,2}\b`)
+	monthPart  = lazily(`(?i)\b(?:end|beginning|start|middle|early|late|mid|anfang|mitte|ende|début|fin|mi|principios|finales|mediados|inizio|fine|metà|início|fim|meados|begin|eind|half)[ -](?:of |in |de |di |du |do )?(?:january|february|march|april|june|july|august|september|october|november|december|januar|februar|märz|mai|juni|juli|oktober|dezember|janvier|février|mars|avril|juin|juillet|août|septembre|octobre|novembre|décembre|enero|febrero|marzo|abril|mayo|junio|julio|agosto|septiembre|octubre|noviembre|diciembre)\b|\b(?:end|beginning|middle) of may\b`)
 	fromNow    = lazily(`(?i)\bin (?:about |ca\.? )?(?:an?|half an|a quarter of an|\d{1,3}|one|two|three|four|five|six|ten|twenty|thirty) (?:hours?|minutes?|mins?)\b`)
 )
 
 // vagueDay holds what is said to be on no certain day.
 func (d *document) vagueDay(u unit) bool {
 	phrase := phraseIn(u.text, vagueDays)
+	if phrase == "" {
+		phrase = monthPart().FindString(u.text)
+	}
 	if week := weekNumber().FindString(u.text); phrase == "" && week != "" {
 		d.weeks = append(d.weeks, u)
 	}

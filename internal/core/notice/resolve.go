@@ -101,11 +101,11 @@ func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
 		case 1:
 		default:
 			a, b := time.Month(x.month), time.Month(x.day)
-			t := time.Time{}
-			if x.year > 0 {
-				t = midnight(x.year, x.month, x.day)
+			year := x.year
+			if year == 0 {
+				year = d.yearOf(x, after)
 			}
-			return t, fault.Newf("may be %d %s or %d %s: nothing else in the text tells day and month apart", x.day, a, x.month, b).Do("write the month as a word")
+			return midnight(year, x.month, x.day), fault.Newf("may be %d %s or %d %s: nothing else in the text tells day and month apart", x.day, a, x.month, b).Do("write the month as a word")
 		}
 	}
 	year := x.year

@@ -121,6 +121,9 @@ func scanPlain(out []token, text string, at, end int) []token {
 				at += size
 			}
 			word := strings.ToLower(strings.ReplaceAll(text[start:at], "’", "'"))
+			if at < end && text[at] >= '0' && text[at] <= '9' && elided[word] != "" { // dal 9 all'11
+				word = elided[word]
+			}
 			out = append(out, token{kind: 'w', text: strings.Trim(word, "'"), from: start, to: at, gap: gap})
 		default:
 			at += size
@@ -140,6 +143,10 @@ func scanPlain(out []token, text string, at, end int) []token {
 	}
 	return out
 }
+
+// elided are the words of Italian that lose their end before the eighth and the
+// eleventh.
+var elided = map[string]string{"all'": "al", "dall'": "dal", "dell'": "del", "l'": "il", "nell'": "il", "sull'": "il"}
 
 // ordinalSuffix gives the length of what makes a number an ordinal.
 func ordinalSuffix(s string) int {

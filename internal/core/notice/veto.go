@@ -200,7 +200,8 @@ func endsWith(text string, phrases []string) bool {
 
 func isLetterBefore(s string) bool {
 	r := []rune(s)
-	return unicode.IsLetter(r[len(r)-1]) || unicode.IsDigit(r[len(r)-1])
+	last := r[len(r)-1]
+	return unicode.IsLetter(last) || unicode.IsDigit(last) || last == '-' && len(r) > 1 && unicode.IsLetter(r[len(r)-2]) // stand-by
 }
 
 // past tells whether a day is told of: it lies before today and the words are of

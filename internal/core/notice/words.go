@@ -151,7 +151,7 @@ var cancelWords = []string{"cancelled", "canceled", "cancellation", "is off", "c
 var suppliesOff = []string{"power", "water", "electricity", "gas", "heating", "light", "lights", "lighting", "current", "supply", "crane", "internet", "network", "wifi", "server", "phone", "phones", "telephone", "alarm", "radar", "radio", "pump", "pumps", "sluice", "bridge"}
 
 // What makes a date one that was.
-var toldPast = []string{"was", "were", "took place", "has been", "have been", "thank you for", "thanks for", "we met", "attended", "happened", "fand statt", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats", "gave", "arrived", "sailed", "finished", "completed", "ended", "returned", "had"}
+var toldPast = []string{"was", "were", "took place", "has been", "have been", "thank you for", "thanks for", "we met", "attended", "happened", "fand statt", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats", "gave", "done", "carried out", "missed", "delivered", "arrived", "sailed", "finished", "completed", "ended", "returned", "had"}
 
 // What leaves an end open.
 var openWords = []string{"until further notice", "till further notice", "bis auf weiteres", "jusqu'à nouvel ordre", "jusqu'a nouvel ordre", "hasta nuevo aviso", "fino a nuovo avviso", "até novo aviso", "tot nader order", "onwards", "onward", "and following", "and later"}

@@ -464,7 +464,7 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 	n := end
 	if r.is(n, '-') || r.word(n, rangeWords) || (window || from) && r.word(n, andWords) {
 		n++
-		for r.word(n, rangeWords) || r.word(n, atWords) && r.tok(n).text != "a" {
+		for r.word(n, rangeWords) || r.word(n, atWords) && r.tok(n).text != "a" || r.word(n, vagueWord) || r.is(n, '.') && r.word(n-1, vagueWord) {
 			n++
 		}
 		if last, e := r.clock(n, true); e > 0 && !r.dateAt(n) {

@@ -444,6 +444,7 @@ func (d *document) block(u unit) {
 		default:
 			if r := (&reader{text: value, toks: scan(value)}); r.hasDate() {
 				d.pass(whole, f.Label+": "+value, "a day under a label that says nothing of an event")
+				continue
 			}
 			if other == "" && meaningful(value) {
 				other = value
@@ -504,7 +505,11 @@ func (d *document) block(u unit) {
 		}
 		return
 	}
+	left := r.leftover(spans)
 	for n := range groups {
+		if groups[n].doubt == "" {
+			groups[n].doubt = left
+		}
 		if unread != "" && groups[n].doubt == "" {
 			groups[n].doubt = "says " + strconv.Quote(unread) + ", which is not understood"
 		}

@@ -241,7 +241,9 @@ func (r *reader) stays(groups []group) []group {
 		a, b := groups[n], groups[n+1]
 		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
 			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "end", "ends", "leaves", "finish", "finishes", "finished", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
-			continue
+			if !endsWith(r.before(a.from), []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) || !endsWith(r.before(b.from), []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"}) {
+				continue
+			}
 		}
 		if a.times == nil || b.times == nil || len(a.times.list) != 1 || len(b.times.list) != 1 || a.times.until != nil || b.times.until != nil || a.dates == nil || b.dates == nil || len(a.dates.days) != 1 || len(b.dates.days) != 1 {
 			continue

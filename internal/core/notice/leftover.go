@@ -35,6 +35,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i-1, i)
 		case r.counts(i) > 0 && r.countsDay(i, spans):
 			return said(i, i+1)
+		case r.word(i, list("ditto idem dto ebenso dito ídem")) && (has('d') || has('t')):
+			return "says the same as something else"
 		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time hour zeit uhrzeit heure hora ora tijd")) && has('d') && !has('t'):
 			return "says the time of something else"
 		case t.kind == 'n' && (has('t') || has('d')) && !used(i+2) && r.hoursLeft(i):
@@ -71,6 +73,9 @@ func (r *reader) leftover(spans []span) string {
 	if p := phraseIn(r.text, []string{"between now and", "from now", "ab sofort", "ab jetzt", "dès maintenant", "à partir de maintenant", "desde ahora", "a partir de ahora", "d'ora in poi", "a partir de agora", "vanaf nu"}); p != "" && (has('d') || has('t')) {
 		return "counts from the moment at which it was written (" + strconv.Quote(p) + ")"
 	}
+	if phraseIn(r.text, []string{"next dates", "further dates", "more dates", "other dates", "weitere termine", "nächste termine", "autres dates", "prochaines dates", "próximas fechas", "otras fechas", "prossime date", "altre date", "próximas datas", "volgende data"}) != "" && has('d') && !has('t') {
+		return "says further days of something, and no time"
+	}
 	if phraseIn(r.text, []string{"extended", "prolonged", "extension", "verlängert", "prolongé", "prolongée", "prorrogado", "prorrogada", "prorogato", "prorogata", "prolongado", "verlengd"}) != "" && has('d') {
 		return "tells of something that is extended"
 	}
@@ -98,7 +103,7 @@ func (r *reader) leftover(spans []span) string {
 var lateBy = lazily(`(?i)\b(?:\d+|an?|half an|two|three|five|ten|twenty|thirty)\s*(?:minutes?|mins?|hours?|stunden?|minuten|heures?|horas?|ore|uren)\s+(?:late|early|later|earlier|behind|delayed|zu spät|später|früher|en retard|tarde|di ritardo|te laat)\b`)
 
 // noneOf is what says that something is not.
-var noneOf = lazily(`(?i)\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
+var noneOf = lazily(`(?i)\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
 
 // partWords are parts of a day: a day that has no time beside one is not the whole day.
 var partWords = list(`morning afternoon evening night lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens`)
@@ -245,7 +250,7 @@ func (r *reader) saysNothing(spans []span) bool {
 		if r.tok(i).kind != 'w' || slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to }) {
 			continue
 		}
-		if !r.word(i, list("nothing none free empty nil no calls call ships arrivals departures bookings events work works planned scheduled keine nichts frei rien aucun libre nada ninguno niente nessuno libero nenhum livre niets geen vrij at all")) {
+		if !r.word(i, list("nothing none free empty nil no calls call ships arrivals departures bookings events work works planned scheduled programme program entry entries duty training keine nichts frei rien aucun libre nada ninguno niente nessuno libero nenhum livre niets geen vrij at all")) {
 			return false
 		}
 		said = said || r.word(i, list("nothing none free empty nil no keine nichts frei rien aucun libre nada ninguno niente nessuno libero nenhum livre niets geen vrij"))

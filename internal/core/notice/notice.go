@@ -264,12 +264,13 @@ type document struct {
 	month int // of a heading; 0 for none
 	order int // of day and month
 
-	headings []string // by level
-	day      *heading // a day that stands alone in a line
-	above    *dayAbove
-	lengths  []int  // said without a time, in minutes
-	weeks    []unit // that name a week by its number, and no day
-	before   int    // the first event of the unit that was read before
+	headings    []string // by level
+	provisional bool     // the only heading is the first line of the text, for want of another
+	day         *heading // a day that stands alone in a line
+	above       *dayAbove
+	lengths     []int  // said without a time, in minutes
+	weeks       []unit // that name a week by its number, and no day
+	before      int    // the first event of the unit that was read before
 }
 
 // heading is a day that stands alone in a line: it is the day of the times below
@@ -279,6 +280,8 @@ type heading struct {
 	dates dates
 	used  bool
 	texts []unit
+
+	listed bool // it stands in a list of days, of which the title is above it
 }
 
 // learn finds the order of day and month that the whole of a text shows.

@@ -70,25 +70,31 @@ func TestCorpus(t *testing.T) {
 	}
 }
 
-// Messages of a Tuesday, with what is in them, one below the other in one file. The
-// answers were checked by hand, as those of the corpus.
+// Messages and notices read on a Tuesday, with what is in them, one below the other in
+// a file. The answers were checked by hand, as those of the corpus.
 func TestMessages(t *testing.T) {
-	const file, apart = "testdata/messages.txt", "\n=====\n"
-	data, err := os.ReadFile(file)
-	require.NoError(t, err)
 	tuesday := time.Date(2026, 3, 3, 9, 0, 0, 0, time.UTC)
-	messages := strings.Split(string(data), apart)
-	require.Greater(t, len(messages), 150)
-	for n, message := range messages {
-		text, want, ok := strings.Cut(message, "\n-----\n")
-		require.True(t, ok, message)
-		subject, body, _ := strings.Cut(strings.TrimPrefix(text, "Subject: "), "\n")
-		got := strings.TrimSuffix(told(Read(ReadBody(body).Lines, Settings{Present: tuesday, Stated: tuesday, Message: true, Subject: Subject(subject)})), "\n")
-		assert.Equal(t, want, got, text)
-		messages[n] = text + "\n-----\n" + got
-	}
-	if os.Getenv("ALMANACH_UPDATE") != "" {
-		require.NoError(t, os.WriteFile(file, []byte(strings.Join(messages, apart)), 0o644))
+	for file, least := range map[string]int{"testdata/messages.txt": 200, "testdata/notices.txt": 20} {
+		const apart = "\n=====\n"
+		data, err := os.ReadFile(file)
+		require.NoError(t, err)
+		texts := strings.Split(string(data), apart)
+		require.Greater(t, len(texts), least)
+		for n, one := range texts {
+			text, want, ok := strings.Cut(one, "\n-----\n")
+			require.True(t, ok, one)
+			lines, set := linesOf(text), Settings{Present: tuesday}
+			if about, ok := strings.CutPrefix(text, "Subject: "); ok {
+				subject, body, _ := strings.Cut(about, "\n")
+				lines, set = ReadBody(body).Lines, Settings{Present: tuesday, Stated: tuesday, Message: true, Subject: Subject(subject)}
+			}
+			got := strings.TrimSuffix(told(Read(lines, set)), "\n")
+			assert.Equal(t, want, got, text)
+			texts[n] = text + "\n-----\n" + got
+		}
+		if os.Getenv("ALMANACH_UPDATE") != "" {
+			require.NoError(t, os.WriteFile(file, []byte(strings.Join(texts, apart)), 0o644))
+		}
 	}
 }
 

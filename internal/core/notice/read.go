@@ -169,17 +169,21 @@ func (d *document) context(u unit, r *reader) bool {
 	}
 	spans := d.spans(r, u)
 	alone := func() bool {
-		return len(spans) == 1 && spans[0].kind == 'd' && len(spans[0].dates.days) == 1 && spans[0].dates.until == nil && !spans[0].dates.open && leftOver(r, spans[0]) <= 1
+		return len(spans) == 1 && spans[0].kind == 'd' && len(spans[0].dates.days) == 1 && !spans[0].dates.open && leftOver(r, spans[0]) <= 1
 	}
 	switch {
 	case alone() && (u.level > 0 || !u.item):
+		listed := d.day != nil && !d.day.used && len(d.day.texts) == 0 || d.day != nil && d.day.listed && !d.day.used
+		if listed {
+			d.day.listed = true
+		}
 		d.endDay()
-		d.day = &heading{unit: u, dates: spans[0].dates}
+		d.day = &heading{unit: u, dates: spans[0].dates, listed: listed}
 		if y := spans[0].dates.days[0].year; y > 0 {
 			d.year = y
 		}
 		return true
-	case u.level > 0 || other <= 1 && (month > 0 || year > 0) || d.untitled() && year > 0 && other < 10 && !u.sentence:
+	case u.level > 0 || other <= 1 && (month > 0 || year > 0) || (d.untitled() || len(d.out.Events) == 0 && d.provisional) && year > 0 && other < 10 && !u.sentence:
 		if len(spans) > 0 && u.level == 0 {
 			return false
 		}
@@ -191,6 +195,7 @@ func (d *document) context(u unit, r *reader) bool {
 			d.month = month
 		}
 		if u.level > 0 || other > 1 {
+			d.provisional = false
 			level := max(u.level, 1)
 			for len(d.headings) < level {
 				d.headings = append(d.headings, "")
@@ -232,7 +237,7 @@ func (d *document) without(u unit, r *reader, passed bool) {
 		return
 	}
 	if u.level == 0 && d.untitled() && !u.sentence && len(u.text) < 90 && !d.set.Message {
-		d.headings = []string{u.text}
+		d.headings, d.provisional = []string{u.text}, true
 	}
 	if d.set.Message && phraseIn(u.text, objections) != "" {
 		d.out.Objections = append(d.out.Objections, u.text)
@@ -296,6 +301,19 @@ func (d *document) endDay() {
 	}
 	u := h.unit
 	u.level = 0
+	if h.listed && d.heading() != "" && (len(h.texts) == 0 || h.texts[0].gap && h.texts[0].sentence) {
+		e := d.begin(u)
+		e.What = tidy(d.heading())
+		r := &reader{text: u.text, toks: scan(u.text)}
+		for _, g := range grouped(r, d.spans(r, u)) {
+			d.timed(e, u, r, &g)
+		}
+		return
+	}
+	if len(h.texts) > 0 && (&reader{text: h.texts[0].text, toks: scan(h.texts[0].text)}).saysNothing(nil) {
+		d.pass(u, u.text+" "+h.texts[0].text, "says that there is nothing")
+		return
+	}
 	if len(h.texts) > 0 {
 		for n, t := range h.texts {
 			if n > 0 && t.sentence {

@@ -76,6 +76,9 @@ func goesOn(before, l Line) bool {
 	if labelLine().MatchString(l.Text) && isLabel(labelLine().FindStringSubmatch(l.Text)[1]) {
 		return false
 	}
+	if colonLine().MatchString(before.Text) && colonLine().MatchString(l.Text) { // a list of names with what is said of each
+		return false
+	}
 	full := utf8.RuneCountInString(was) >= 55
 	if words := strings.Fields(was); len(words) > 1 && smallWords[words[len(words)-1]] && !bullet().MatchString(l.Text) {
 		return true
@@ -99,6 +102,9 @@ func goesOn(before, l Line) bool {
 	}
 	return !strings.ContainsAny(last, ":")
 }
+
+// colonLine is a line that begins with a name and a colon.
+var colonLine = lazily(`^\s*\p{Lu}[\p{L}\d ,&/-]{1,40}:\s+\S`)
 
 // startsWithDate tells whether a line begins with a date or a time.
 func startsWithDate(text string) bool {
@@ -345,7 +351,7 @@ func init() {
 		"where":    "where place location venue room berth quay wo ort où lieu dónde donde lugar dove luogo onde local waar plaats address meeting_place liegeplatz raum area",
 		"what":     "what event subject title topic about betreff was quoi objet asunto qué oggetto cosa assunto wat onderwerp re activity work works job purpose reason anlass zweck motif motivo betreff: description name service",
 		"who":      "who with attendees participants people wer mit qui avec quién quien con chi com quem wie met contact e-mail email mail cc agent requested_by teilnehmer",
-		"note":     "note notes remark remarks comment comments bemerkung remarque nota opmerking",
+		"note":     "organiser organizer organised_by organized_by host hosted_by phone tel telephone telefon fax fee fees price cost costs admission tickets preis prix precio prezzo preço prijs number order_number order_no booking_number booking_no reference reference_number ref id meeting_id passcode password link url website web capacity places note notes remark remarks comment comments bemerkung remarque nota opmerking",
 		"status":   "status state",
 		"deadline": "deadline book_by bookings_close reply_by rsvp apply_by registration_closes anmeldeschluss due due_date closing_date",
 		"made":     "printed issued updated published last_changed last_updated last_modified created date_of_issue sent received submitted submitted_at submitted_on stand erstellt gedruckt imprimé publié version revision timestamp booked_on ordered_on booking_date order_date invoice_date reopens reopening valid_until valid_from expires",

@@ -484,6 +484,9 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 		either := r.word(n, orWords)
 		if either {
 			n++
+			for r.word(n, atWords) && r.tok(n).text != "a" {
+				n++
+			}
 		}
 		if n == end || r.dateAt(n) {
 			break

@@ -212,7 +212,7 @@ func (r *reader) one(i int) (day, int) {
 		}
 		return r.weekdayAlone(i, d, at)
 	}
-	if r.tok(i-1).text == "the" && r.tok(i).ordinal && r.tok(i).num <= 31 && r.dayAlone(i+1) { // on the 12th
+	if (r.tok(i-1).text == "the" || i == 0) && r.tok(i).ordinal && r.tok(i).num <= 31 && r.dayAlone(i+1) { // on the 12th
 		return day{weekday: -1, day: r.tok(i).num}, i + 1
 	}
 	if rest, end := r.numeric(r.link(at)); end > 0 && (r.link(at) == at || r.is(r.link(at), 'n') || r.month(r.link(at)) > 0) {
@@ -234,7 +234,7 @@ func (r *reader) one(i int) (day, int) {
 // dayAlone tells whether a day of the month can end at token i: no noun is counted.
 func (r *reader) dayAlone(i int) bool {
 	t := r.tok(i)
-	return t.kind == 0 || t.kind != 'w' && t.kind != 'n' && t.kind != 'x' && t.kind != '-' || r.word(i, atWords) || r.word(i, list("from between to until till in instead around about after before and or we i is works please for"))
+	return t.kind == 0 || t.kind != 'w' && t.kind != 'n' && t.kind != 'x' && t.kind != '-' || r.word(i, atWords) || r.word(i, list("from between to until till in instead around about after before and or we i is works please for does doesn't do would suits fits isn't was"))
 }
 
 // ordinals are the words that count the weekdays of a month.

@@ -90,7 +90,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 			return fault.Newf("has no end: it is open-ended").Do("give its last day")
 		}
 	case g.times != nil && g.times.or:
-		return fault.Newf("names several times of which one is meant").Do("say which one it is")
+		return fault.Newf(oneOfSeveral).Do("say which one it is")
 	case g.times != nil && g.times.window && (g.minutes > 0 || d.set.Message && phraseIn(text, []string{"closed", "blocked", "shut", "gesperrt", "geschlossen", "fermé", "cerrado", "chiuso", "fechado", "dicht"}) == ""):
 		return fault.Newf("says a window within which it is, and not when it begins").Do("say when it begins")
 	case g.times != nil && g.times.open:

@@ -38,7 +38,7 @@ func (r *reader) leftover(spans []span) string {
 		case r.word(i, list("ditto idem dto ebenso dito ídem")) && (has('d') || has('t')):
 			return "says the same as something else"
 		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time hour zeit uhrzeit heure hora ora tijd")) && has('d') && !has('t'):
-			return "says the time of something else"
+			return sameTime
 		case t.kind == 'n' && (has('t') || has('d')) && !used(i+2) && r.hoursLeft(i):
 			return said(i, i+2)
 		case t.kind == 'n' && r.clockLeft(i, spans):
@@ -104,6 +104,9 @@ var lateBy = lazily(`(?i)\b(?:\d+|an?|half an|two|three|five|ten|twenty|thirty)\
 
 // noneOf is what says that something is not.
 var noneOf = lazily(`(?i)\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
+
+// sameTime is why a day is held that is to be at the time of something else.
+const sameTime = "says the time of something else"
 
 // partWords are parts of a day: a day that has no time beside one is not the whole day.
 var partWords = list(`morning afternoon evening night lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens`)

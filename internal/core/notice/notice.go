@@ -103,7 +103,8 @@ type Found struct {
 	Passed  []Passed
 	Minutes int // how long something lasts, said apart from it; 0 where that is not said, or several times
 
-	Objections []string // what says, in a message, that something does not suit
+	Objections []string    // what says, in a message, that something does not suit
+	Against    []time.Time // the days that it says are not to be
 }
 
 // Lasting gives the only event of a message the length that is said in another

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -95,6 +96,36 @@ func TestMessages(t *testing.T) {
 		if os.Getenv("ALMANACH_UPDATE") != "" {
 			require.NoError(t, os.WriteFile(file, []byte(strings.Join(texts, apart)), 0o644))
 		}
+	}
+}
+
+// Threads, hour by hour on a Tuesday, and what they settle.
+func TestThreads(t *testing.T) {
+	const file, apart = "testdata/threads.txt", "\n#####\n"
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	threads := strings.Split(string(data), apart)
+	require.Greater(t, len(threads), 20)
+	for n, one := range threads {
+		text, want, ok := strings.Cut(one, "\n-----\n")
+		require.True(t, ok, one)
+		subject, rest, _ := strings.Cut(text, "\n")
+		var messages []Message
+		for k, body := range strings.Split(rest, "\n===\n") {
+			at := time.Date(2026, 3, 3, 9+k, 0, 0, 0, time.UTC)
+			found := Read(ReadBody(body).Lines, Settings{Present: at, Stated: at, Message: true, Subject: subject})
+			messages = append(messages, Message{ID: strconv.Itoa(k), Sent: at, Reply: k > 0, Found: found})
+		}
+		var events Found
+		for _, e := range Settle(messages) {
+			events.Events = append(events.Events, e.Event)
+		}
+		got := strings.TrimSuffix(told(events), "\n")
+		assert.Equal(t, want, got, text)
+		threads[n] = text + "\n-----\n" + got
+	}
+	if os.Getenv("ALMANACH_UPDATE") != "" {
+		require.NoError(t, os.WriteFile(file, []byte(strings.Join(threads, apart)), 0o644))
 	}
 }
 

@@ -239,7 +239,7 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if u.level == 0 && d.untitled() && !u.sentence && len(u.text) < 90 && !d.set.Message {
 		d.headings, d.provisional = []string{u.text}, true
 	}
-	if d.set.Message && phraseIn(u.text, objections) != "" {
+	if d.set.Message && (phraseIn(u.text, objections) != "" || phraseIn(u.text, takenWords) != "" || shiftedBy().MatchString(u.text)) {
 		d.out.Objections = append(d.out.Objections, u.text)
 		return
 	}
@@ -257,6 +257,9 @@ var (
 	monthPart  = lazily(`(?i)\b(?:end|beginning|start|middle|early|late|mid|anfang|mitte|ende|début|fin|mi|principios|finales|mediados|inizio|fine|metà|início|fim|meados|begin|eind|half)[ -](?:of |in |de |di |du |do )?(?:january|february|march|april|june|july|august|september|october|november|december|januar|februar|märz|mai|juni|juli|oktober|dezember|janvier|février|mars|avril|juin|juillet|août|septembre|octobre|novembre|décembre|enero|febrero|marzo|abril|mayo|junio|julio|agosto|septiembre|octubre|noviembre|diciembre)\b|\b(?:end|beginning|middle) of may\b`)
 	fromNow    = lazily(`(?i)\bin (?:about |ca\.? )?(?:an?|half an|a quarter of an|\d{1,3}|one|two|three|four|five|six|ten|twenty|thirty) (?:hours?|minutes?|mins?)\b`)
 )
+
+// shiftedBy is by how much something is moved, and not to when.
+var shiftedBy = lazily(`(?i)\b(?:shift|move|postpone|push|bring|put|delay)\w*\b.{0,30}\bby (?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?)\b|\b(?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?) (?:later|earlier|after that|before that)\b|\b(?:um|eine|einen|zwei|\d+) (?:stunden?|tage?|wochen?) (?:später|früher|verschieben)\b`)
 
 // vagueDay holds what is said to be on no certain day.
 func (d *document) vagueDay(u unit) bool {
@@ -384,6 +387,9 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 		}
 		aside := len(out) > 0 && r.rangeOfHours(i) && r.is(i, 'n') && (r.is(i-1, ',') || r.is(i-1, ':') || r.is(i-1, '(')) && (i+3 >= len(r.toks) || !r.is(i+3, 'w') || r.word(i+3, hourWords))
 		loose := aside || len(out) > 0 && out[len(out)-1].kind == 'd' && r.onlySigns(out[len(out)-1].to, i) && (r.rangeOfHours(i) || r.is(i, 'n') && i+1 == len(r.toks))
+		if d.set.Message && r.is(i, 'n') && r.rangeOfHours(i) && len(r.tok(i).text) <= 2 && (i == 0 || i <= 3 && (r.is(i-1, ',') || r.word(i-1, list("yes ok okay then say from make it do can")))) && (r.tok(i+3).kind != 'w' || r.word(i+3, list("then please works is would suits on tomorrow today o'clock instead it"))) {
+			loose = true // yes, 9 to 12 then
+		}
 		if ts, end := r.clocks(i, loose); end > 0 {
 			out = append(out, span{kind: 't', from: i, to: end, times: ts})
 			i = end
@@ -391,19 +397,28 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 		}
 		i++
 	}
-	if len(out) == 0 && d.set.Message {
-		return r.hourAlone()
+	switch {
+	case !d.set.Message:
+	case len(out) == 0:
+		return r.hourAlone(0)
+	case len(out) == 1 && out[0].kind == 'd': // Friday is fine, but 11 please
+		for i := out[0].to; i < len(r.toks); i++ {
+			if r.word(i, list("but rather make say")) {
+				out = append(out, r.hourAlone(i+1)...)
+				break
+			}
+		}
 	}
 	return out
 }
 
 // hourAlone reads the hour of an answer: "three works", "make it 4", "rather five".
-func (r *reader) hourAlone() []span {
-	for i := range min(len(r.toks), 12) {
+func (r *reader) hourAlone(from int) []span {
+	for i := from; i < min(len(r.toks), from+12); i++ {
 		n := numberOf(r.tok(i))
-		lead := i == 0 || r.word(i-1, list("it about rather better say at then prefer suggest to")) || i == 1 && r.word(0, list("then and so but ok okay yes no sorry is would"))
+		lead := i == from || r.word(i-1, list("it about rather better say at then prefer suggest to")) || i == 1 && r.word(0, list("then and so but ok okay yes no sorry is would"))
 		behind := r.word(i+1, list("works is would suits fits it then please possible ok okay passt geht ginge wäre")) || i+1 >= len(r.toks) || r.is(i+1, '.') || r.is(i+1, '?') || r.is(i+1, '!') || r.is(i+1, ',')
-		if n < 1 || n > 12 || !lead || !behind || r.tok(i).text == "a" || r.tok(i).text == "an" || i == 0 && !r.word(1, list("works is would suits fits it passt geht ginge wäre")) {
+		if n < 1 || n > 12 || !lead || !behind || r.tok(i).text == "a" || r.tok(i).text == "an" || i == 0 && !r.word(1, list("works is would suits fits it passt geht ginge wäre")) || r.is(i-1, '-') || r.word(i-1, rangeWords) && numberOf(r.tok(i-2)) > 0 {
 			continue
 		}
 		c, end := r.quarters(clock{hour: n, bare: true}, i+1)
@@ -605,6 +620,16 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 	if why == nil {
 		why = d.doubts(u, r, g)
 	}
+	if g.times != nil && g.times.or && len(g.times.list) > 1 && len(days) == 1 && g.times.until == nil { // each can be chosen
+		for _, c := range g.times.list {
+			one := *g
+			times := *g.times
+			times.list, times.or = []clock{c}, false
+			one.times, one.doubt = &times, oneOfSeveral
+			d.timed(base, u, r, &one)
+		}
+		return
+	}
 	for _, day := range days {
 		e := base
 		e.Reading = slices.Clone(base.Reading)
@@ -614,7 +639,7 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 			f = why
 		}
 		if f == nil && len(g.datesOr()) > 1 {
-			f = fault.Newf("names several days of which one is meant").Do("say which one it is")
+			f = fault.Newf(oneOfSeveral).Do("say which one it is")
 		}
 		if f != nil {
 			hold(e, f)

@@ -286,6 +286,8 @@ func (d *document) setTimes(e *Event, on resolved, g *group) *fault.Fault {
 		return fault.Newf("says a time and that it lasts the whole day").Do("say which it is")
 	}
 	if len(g.times.list) > 1 {
+		start, _ := d.minutes(g.times.list[0])
+		e.Start = at(on.first, start)
 		return fault.Newf("names several times").Do("write each into a line of its own")
 	}
 	e.Zone = g.times.zone

@@ -17,8 +17,9 @@ type thing struct {
 	sent       time.Time
 	candidates []string
 	cancelled  bool
-	number     int    // in the order in which they came up, from 1
-	choice     string // message that gives several of which one is meant; "" for none
+	number     int         // in the order in which they came up, from 1
+	choice     string      // message that gives several of which one is meant; "" for none
+	earlier    []time.Time // when it was to be before
 }
 
 // Settle brings the messages of a thread together, in the order in which they
@@ -40,6 +41,12 @@ func Settle(messages []Message) []Settled {
 		}
 		agreed := false
 		fresh := len(things) // things of earlier messages
+		var refused []*thing // of those that are not to be, and that nothing has replaced yet
+		for _, t := range things {
+			if slices.ContainsFunc(m.Found.Against, func(day time.Time) bool { return day.Equal(dayOf(t.event.Start)) }) {
+				refused = append(refused, t)
+			}
+		}
 		off := slices.ContainsFunc(events, func(e Event) bool { return e.Cancelled })
 		for n := range events {
 			e := &events[n]
@@ -77,6 +84,14 @@ func Settle(messages []Message) []Settled {
 				continue
 			case e.NoDate && last() == nil:
 				e.Held = heldOr(e.Held, fault.New(fault.Shorten(e.Text, 80), "says a time and no day").Do("say the day"))
+			case e.NoDate && chosen(things[:fresh], e) != nil: // 4 is good, of 2 or 4
+				t := chosen(things[:fresh], e)
+				one := t.choice
+				t.event.Held, t.settled, t.by, t.sent, t.choice = nil, !asks(e.Text), m.ID, m.Sent, ""
+				things = slices.DeleteFunc(things, func(o *thing) bool { return o.choice == one })
+				fresh = min(fresh, len(things))
+				said = append(said, "chooses "+t.event.When())
+				continue
 			case e.NoDate:
 				t := last()
 				e = withDate(e, &t.event, len(things) == fresh)
@@ -87,9 +102,16 @@ func Settle(messages []Message) []Settled {
 				}
 			}
 			said = append(said, sayOf(e))
-			if t := match(things[:fresh], e, len(events) == 1 && fresh == 1); t != nil {
+			t := match(things[:fresh], e, len(events) == 1 && fresh == 1)
+			if t == nil && len(refused) == 1 && !e.Cancelled && phraseIn(e.Text, besides) == "" { // what is said instead
+				t, refused = refused[0], nil
+			}
+			if t != nil {
 				one := t.choice
 				t.replace(e, m)
+				if e.Held != nil && e.Held.Cause.Error() == oneOfSeveral {
+					t.choice = m.ID
+				}
 				if one != "" && t.settled { // one of several was meant, and this is it
 					t.choice = ""
 					things = slices.DeleteFunc(things, func(o *thing) bool { return o.choice == one })
@@ -100,7 +122,7 @@ func Settle(messages []Message) []Settled {
 			if e.Cancelled && fresh == 0 && len(messages) > 1 && !m.Reply && len(events) == 1 {
 				e.Cancelled = true
 			}
-			t := &thing{event: *e, settled: e.Held == nil && !asks(e.Text), by: m.ID, sent: m.Sent, cancelled: e.Cancelled}
+			t = &thing{event: *e, settled: e.Held == nil && !asks(e.Text), by: m.ID, sent: m.Sent, cancelled: e.Cancelled}
 			if e.Held != nil && e.Held.Cause.Error() == oneOfSeveral {
 				t.choice = m.ID
 			}
@@ -117,8 +139,11 @@ func Settle(messages []Message) []Settled {
 		moved := slices.ContainsFunc(events, func(e Event) bool { return !e.NoDate || !e.NoTime })
 		if len(m.Found.Objections) > 0 && !moved && fresh > 0 {
 			text := strings.Join(m.Found.Objections, " ")
-			against, _ := about(things[:fresh], text)
-			doubt(against, "is said not to suit, and nothing else is said instead", text)
+			against := refused
+			if len(against) == 0 {
+				against, _ = about(things[:fresh], text)
+			}
+			doubt(against, "speaks against it, and says nothing that can be read instead", text)
 			said = append(said, "says that it does not suit")
 		}
 		what := strings.Join(said, "; ")
@@ -167,15 +192,28 @@ func sayOf(e *Event) string {
 	return e.When()
 }
 
+// chosen gives the one of several choices that a time without a day is the time of.
+func chosen(things []*thing, e *Event) (found *thing) {
+	for _, t := range things {
+		if t.choice != "" && !t.event.AllDay && withDate(e, &t.event, false).Start.Equal(t.event.Start) {
+			if found != nil {
+				return nil
+			}
+			found = t
+		}
+	}
+	return found
+}
+
 // withDate gives a time without a day that of what it answers, and its length where it
 // is asked for.
 func withDate(e, of *Event, length bool) *Event {
 	out := *e
-	if of.NoDate {
+	if of.NoDate || of.Start.IsZero() {
 		return &out
 	}
 	out.OnDay(of.Start)
-	if length && out.End.IsZero() && !of.End.IsZero() && !of.AllDay {
+	if length && of.Held == nil && out.End.IsZero() && !of.End.IsZero() && !of.AllDay {
 		out.End = out.Start.Add(of.End.Sub(of.Start))
 	}
 	if out.Where == "" {
@@ -274,9 +312,17 @@ func sameTitles(things []*thing) bool {
 // replace puts what a later message says in the place of the earlier.
 func (t *thing) replace(e *Event, m Message) {
 	was := t.event
+	if e.Held != nil && e.Held.Cause.Error() == sameTime && !was.AllDay && !was.NoDate { // "the same time" is that of what it answers
+		e.Held = nil
+	}
 	repeated := same(e, &was)
 	if e.AllDay && e.NoTime && !was.AllDay && !was.NoDate { // another day, the same time
 		clock := was.Start.Sub(dayOf(was.Start))
+		for _, earlier := range t.earlier { // the time that it had on that day before
+			if dayOf(earlier).Equal(dayOf(e.Start)) {
+				clock = earlier.Sub(dayOf(earlier))
+			}
+		}
 		e.Start, e.AllDay = dayOf(e.Start).Add(clock), false
 		if !was.End.IsZero() {
 			e.End = e.Start.Add(was.End.Sub(was.Start))
@@ -292,7 +338,7 @@ func (t *thing) replace(e *Event, m Message) {
 	if e.Where == "" {
 		e.Where = was.Where
 	}
-	if e.End.IsZero() && !was.End.IsZero() && !was.AllDay && !e.AllDay {
+	if e.End.IsZero() && !was.End.IsZero() && !was.AllDay && !e.AllDay && was.Held == nil {
 		e.End = e.Start.Add(was.End.Sub(was.Start))
 	}
 	if len(e.Who) == 0 {
@@ -302,6 +348,9 @@ func (t *thing) replace(e *Event, m Message) {
 		e.What = was.What
 	}
 	t.candidates = append(t.candidates, e.When())
+	if !was.AllDay && !was.NoDate {
+		t.earlier = append(t.earlier, was.Start)
+	}
 	t.event, t.by, t.sent, t.cancelled = *e, m.ID, m.Sent, false
 	t.settled = e.Held == nil && (!asks(e.Text) || repeated && settles(e.Text))
 	if repeated && was.Held == nil && !asks(e.Text) {

@@ -24,7 +24,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			continue // the time of such a day
 		}
 		if s.kind != 'd' {
-			if s.kind == 't' && endsWith(r.before(s.from), insteadOf) {
+			if s.kind == 't' && (endsWith(r.before(s.from), insteadOf) || d.set.Message && phraseAt(r.text[r.tok(s.to-1).to:], takenWords)) {
 				why = append(why, notToBe)
 				continue
 			}
@@ -46,7 +46,13 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		}
 		reason := ""
 		before := r.before(s.from)
+		if d.set.Message && phraseAt(r.text[r.tok(s.to-1).to:], takenWords) {
+			d.against(s)
+			why = append(why, notToBe)
+			continue
+		}
 		if endsWith(before, insteadOf) && !endsWith(before, []string{"if not", "why not"}) && !(endsWith(before, []string{"was"}) && len(spans) == 1) {
+			d.against(s)
 			why = append(why, notToBe)
 			continue
 		}
@@ -114,6 +120,15 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 
 // lastNumber is a time, or an hour, at the end of a text.
 var lastNumber = lazily(`(?i)\s+\d{1,2}(?:[:.]\d\d)?\s*(?:am|pm|uhr|h|hrs)?\s*(?:on|am|le|el|il)?\s*$`)
+
+// against notes a day that a text says is not to be.
+func (d *document) against(s span) {
+	if days, _ := d.resolve(s.dates); len(days) > 0 {
+		for _, day := range days {
+			d.out.Against = append(d.out.Against, day.first)
+		}
+	}
+}
 
 // toBeMade is what will be made, and is not the making of the text.
 var toBeMade = sync.OnceValue(func() (out []string) {

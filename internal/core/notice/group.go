@@ -157,11 +157,6 @@ func (r *reader) inside(g *group, i int) bool {
 	return slices.ContainsFunc(g.spans, func(s [2]int) bool { return i >= s[0] && i < s[1] })
 }
 
-// saidBetween tells whether words with a meaning stand between two tokens.
-func (r *reader) saidBetween(from, to int) bool {
-	return from < to && meaningful(r.text[r.tok(from).from:r.tok(to-1).to])
-}
-
 // stray finds a number that looks like a day or a time of day and is in none of the
 // spans: 32.13.2026, 25:00, the 9 of "5-7 March, 9". "" for none.
 func (r *reader) stray(spans []span) string {

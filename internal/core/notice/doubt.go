@@ -51,7 +51,7 @@ func (r *reader) vague(g *group) bool {
 func (r *reader) either(groups []group) bool {
 	for n := 1; n < len(groups); n++ {
 		for i := groups[n-1].to; i < groups[n].from; i++ {
-			if t := r.tok(i).text; t == "or" || t == "oder" || t == "ou" || t == "of" && r.dutch() {
+			if t := r.tok(i).text; t == "or" || r.word(i, list("otherwise alternatively else sonst ansonsten andernfalls sinon altrimenti oppure senão anders")) || t == "oder" || t == "ou" || t == "of" && r.dutch() {
 				return true
 			}
 		}
@@ -86,7 +86,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	case g.dates != nil && g.dates.ends && g.times == nil:
 		return fault.Newf("has no beginning: it says only until when").Do("give its first day")
 	case g.dates != nil && g.dates.open || phraseIn(text, openWords) != "":
-		if g.dates != nil && g.dates.until == nil && (g.times == nil || g.times.until == nil || phraseIn(text, openWords) != "") {
+		if g.dates != nil && g.dates.until == nil {
 			return fault.Newf("has no end: it is open-ended").Do("give its last day")
 		}
 	case g.times != nil && g.times.or:

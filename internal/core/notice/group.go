@@ -206,6 +206,11 @@ func (r *reader) sideBySide(a, b group) bool {
 	return a.dates != nil && b.dates != nil && !b.inherits && a.to <= b.from && strings.TrimSpace(r.text[r.tok(a.to-1).to:r.tok(b.from).from]) == ""
 }
 
+// slashBetween tells whether two groups have only a stroke between them.
+func (r *reader) slashBetween(a, b group) bool {
+	return b.from == a.to+1 && r.is(a.to, '/') && a.times != nil && b.times != nil
+}
+
 // moved keeps of what is moved the day to which it is. Where more than one thing may
 // be moved, nothing is certain.
 func (d *document) moved(u unit, r *reader, groups []group) []group {

@@ -87,6 +87,9 @@ func (r *reader) leftover(spans []span) string {
 			return "says how much earlier or later something is"
 		}
 	}
+	if phraseAt(r.text, []string{"if", "in case", "should the", "provided", "falls", "wenn", "sofern", "s'il", "si le", "si la", "si el", "se il", "se la", "se o", "se a", "als", "indien"}) && (has('d') || has('t')) {
+		return "depends on something"
+	}
 	if r.inAndOut(spans) {
 		return "may last from the first of its days to the second, or be on each"
 	}

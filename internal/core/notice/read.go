@@ -569,6 +569,8 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		case g.doubt != "":
 		case g.inherits && !r.ownWords(groups, n), g.inherits && d.set.Message && u.sentence, n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || d.set.Message && u.sentence):
 			g.doubt = "names several times for one day"
+		case n+1 < len(groups) && r.slashBetween(groups[n], groups[n+1]), n > 0 && r.slashBetween(groups[n-1], groups[n]):
+			g.doubt = "has two times with a stroke between: from the first to the second, or each by itself?"
 		case n+1 < len(groups) && r.sideBySide(groups[n], groups[n+1]), n > 0 && r.sideBySide(groups[n-1], groups[n]):
 			g.doubt = "has two days side by side: from the first to the second, or each by itself?"
 		case r.either(groups):

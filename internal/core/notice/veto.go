@@ -51,6 +51,11 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			why = append(why, notToBe)
 			continue
 		}
+		if phraseAt(r.text[r.tok(s.to-1).to:], wrongWords) {
+			d.against(s)
+			why = append(why, notToBe)
+			continue
+		}
 		if endsWith(before, insteadOf) && !endsWith(before, []string{"if not", "why not"}) && !(endsWith(before, []string{"was"}) && len(spans) == 1) {
 			d.against(s)
 			why = append(why, notToBe)

@@ -1,7 +1,12 @@
 package job
 
 import (
+	"crypto/tls"
 	"fmt"
+	"io"
+	"log"
+	"net"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
@@ -81,4 +86,87 @@ func TestMailbox(t *testing.T) {
 	_, err = load("")
 	require.ErrorContains(t, err, "does not accept the name and password")
 	assert.NotContains(t, err.Error(), "wrong\"")
+}
+
+// A connection that is cut at any byte loses nothing: no message is marked whose event
+// is not loaded, and the next load brings what is missing, each once.
+func TestMailboxCut(t *testing.T) {
+	address, mails := servertest.Dovecot(t)
+	office, dir := harbour(t, "calendars: { works: { file: works.ics } }\n")
+	secret := filepath.Join(dir, "secret")
+	require.NoError(t, os.WriteFile(secret, []byte("x\n"), 0o600))
+	load := func(user, server string) error {
+		in, faults := intake.Parse("mails.yaml", []byte("name: mails\ninto: works\nassume: { length: 1h }\nfrom: { imap: { server: '"+server+"', user: "+user+", password: { file: '"+secret+"' }, unseen: yes, mark: seen } }\n"))
+		require.Empty(t, faults)
+		_, err := Load(t.Context(), office, LoadRequest{Intake: in, OfDesk: true, Write: true})
+		return err
+	}
+	events := func() int {
+		data, _ := os.ReadFile(filepath.Join(dir, "works.ics"))
+		return strings.Count(string(data), "BEGIN:VEVENT")
+	}
+	cuts := 0
+	for n := 60; ; n += 110 {
+		user := fmt.Sprintf("clerk%d", n)
+		for m := 1; m <= 3; m++ {
+			deliver(t, filepath.Join(mails, user), m, "Subject: Fender check", fmt.Sprintf("Fender check on %d May at 14:30 for 45 min, berth %d.", m, m))
+		}
+		require.NoError(t, os.RemoveAll(filepath.Join(dir, "works.ics")))
+		require.NoError(t, os.RemoveAll(filepath.Join(dir, ".almanach")))
+		err := load(user, cutAfter(t, address, n))
+		if events() < 3 {
+			require.Error(t, err, "cut after %d bytes", n)
+			assert.Equal(t, 3, len(must(filepath.Glob(filepath.Join(mails, user, "*", "*.host"))))+len(must(filepath.Glob(filepath.Join(mails, user, "*", "*:2,")))), "nothing is marked, cut after %d bytes", n)
+		}
+		require.NoError(t, load(user, address))
+		require.Equal(t, 3, events(), "cut after %d bytes", n)
+		if err == nil {
+			break
+		}
+		cuts++
+	}
+	assert.Greater(t, cuts, 12)
+
+	// A certificate that nobody vouches for.
+	server := httptest.NewUnstartedServer(nil)
+	server.TLS, server.Config.ErrorLog = &tls.Config{NextProtos: []string{"imap"}}, log.New(io.Discard, "", 0)
+	server.StartTLS()
+	defer server.Close()
+	err := load("clerk", "imaps://"+server.Listener.Addr().String())
+	require.ErrorContains(t, err, "shows a certificate that cannot be trusted")
+}
+
+func must[T any](v T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return v
+}
+
+// cutAfter stands before a server, and cuts the connection after so many bytes of it.
+func cutAfter(t *testing.T, address string, n int) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	go func() {
+		for {
+			client, err := l.Accept()
+			if err != nil {
+				return
+			}
+			server, err := net.Dial("tcp", address)
+			if err != nil {
+				client.Close()
+				return
+			}
+			go func() {
+				_, _ = io.Copy(server, client)
+				server.Close()
+			}()
+			_, _ = io.CopyN(client, server, int64(n))
+			client.Close()
+			server.Close()
+		}
+	}()
+	return l.Addr().String()
 }

@@ -169,6 +169,16 @@ func TestPDF(t *testing.T) {
 	}
 }
 
+// A PDF that an office program locked is refused; one that may only not be changed is
+// read.
+func TestEncrypted(t *testing.T) {
+	_, err := open(t, "testdata/locked.pdf", options(t, "testdata/locked.pdf"))
+	require.ErrorContains(t, err, "is locked with a password; open it and save it without a password")
+	b, err := open(t, "testdata/restricted.pdf", options(t, "testdata/restricted.pdf"))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"2026-03-12 10:00 – 2026-03-12 14:00 | The north lock is closed"}, rows(t, b, 1, 3))
+}
+
 // notes gives what is said of a book.
 func notes(t testing.TB, b sheet.Book) []string {
 	r, err := b.Open(0)

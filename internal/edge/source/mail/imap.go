@@ -10,6 +10,7 @@ import (
 	"net"
 	"os"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/emersion/go-imap/v2"
@@ -53,9 +54,10 @@ func (b Mailbox) fault(format string, args ...any) *fault.Fault {
 
 // dial connects and logs in. The connection is closed when the context ends.
 func (b Mailbox) dial(ctx context.Context) (*imapclient.Client, func(), error) {
-	host, port, err := net.SplitHostPort(b.Server)
+	server, secured := strings.CutPrefix(b.Server, "imaps://") // RFC 8314 §3.2: TLS from the first byte, on any port
+	host, port, err := net.SplitHostPort(server)
 	if err != nil {
-		host, port = b.Server, "993"
+		host, port = server, "993"
 	}
 	address := net.JoinHostPort(host, port)
 	ip := net.ParseIP(host)
@@ -77,7 +79,7 @@ func (b Mailbox) dial(ctx context.Context) (*imapclient.Client, func(), error) {
 	options := &imapclient.Options{TLSConfig: config, Dialer: dialer}
 	var c *imapclient.Client
 	switch {
-	case port == "993":
+	case port == "993" || secured:
 		c, err = imapclient.DialTLS(address, options)
 	case (local || b.Plain) && port != "143":
 		c, err = imapclient.DialInsecure(address, options)

@@ -31,10 +31,13 @@ func (d *document) unit(u unit) {
 		return
 	}
 	r := &reader{text: u.text, toks: scan(u.text)}
-	if d.context(u, r) {
+	spans, month := d.spans(r, u), d.month
+	if d.context(u, r, spans) {
 		return
 	}
-	spans := d.spans(r, u)
+	if d.month != month {
+		spans = d.spans(r, u)
+	}
 	stray, left := r.stray(spans), r.leftover(spans)
 	spans, passed := d.veto(r, spans, u)
 	for _, p := range passed {
@@ -146,7 +149,7 @@ func (d *document) below(u unit, r *reader, groups []group) {
 
 // context takes from a unit what holds for those below it: a month, a year, a day
 // that stands alone. It tells whether that is all that it says.
-func (d *document) context(u unit, r *reader) bool {
+func (d *document) context(u unit, r *reader, spans []span) bool {
 	year, month, other := 0, 0, 0
 	for i := range r.toks {
 		t := r.tok(i)
@@ -167,7 +170,6 @@ func (d *document) context(u unit, r *reader) bool {
 			other++
 		}
 	}
-	spans := d.spans(r, u)
 	alone := func() bool {
 		return len(spans) == 1 && spans[0].kind == 'd' && len(spans[0].dates.days) == 1 && !spans[0].dates.open && leftOver(r, spans[0]) <= 1
 	}
@@ -264,13 +266,22 @@ var shiftedBy = lazily(`(?i)\b(?:shift|move|postpone|push|bring|put|delay)\w*\b.
 // vagueDay holds what is said to be on no certain day.
 func (d *document) vagueDay(u unit) bool {
 	phrase := phraseIn(u.text, vagueDays)
-	if phrase == "" {
+	lower := strings.ToLower(u.text)
+	has := func(words string) bool { // a pattern is only tried where one of its words stands: it costs more
+		for w := range strings.SplitSeq(words, " ") {
+			if strings.Contains(lower, w) {
+				return true
+			}
+		}
+		return false
+	}
+	if phrase == "" && has("jan feb fév mar mär avr apr abr may mai mag jun jui giu jul lug aug aoû ago sep set oct okt ott out nov dec dez dic déc ene gen") {
 		phrase = monthPart().FindString(u.text)
 	}
-	if week := weekNumber().FindString(u.text); phrase == "" && week != "" {
+	if phrase == "" && has("week woche kw semaine semana settimana") && weekNumber().MatchString(u.text) {
 		d.weeks = append(d.weeks, u)
 	}
-	if phrase == "" && d.set.Message {
+	if phrase == "" && d.set.Message && has("hour min") {
 		if phrase = fromNow().FindString(u.text); phrase != "" {
 			e := d.begin(u)
 			e.What = d.set.Subject

@@ -1,6 +1,9 @@
 package notice
 
 import (
+	"cmp"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode"
@@ -19,24 +22,53 @@ type token struct {
 }
 
 // opaque are pieces whose numbers are no dates: addresses of mail and of the web,
-// telephone numbers, prices, versions, numbers of parts and orders, ratios.
-var opaque = lazily(`(?i)` + strings.Join([]string{
-	`(?P<e>[\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)`,
-	`(?:https?://|www\.)\S*[^\s.,;)>]`,
-	`\+\d[\d ()/-]{6,}\d`,
-	`\b(?:tel|phone|fax|mobile|telefon|téléphone|telefono|tél)\b\.?:?\s*[\d ()/+-]{5,}\d`,
-	`\b0\d{2,4}[ /-]\d{5,}\b|\b0\d{2,4}(?:[ /-]\d{2,4}){2,}\b|\b(?:call|calls|ring|dial|phone|rufen|appelez|llame)\b[^.,;\d]{0,20}\d[\d ()/-]{4,}\d`,
-	`[€$£]\s?\d[\d.,]*(?:\s*-\s*[€$£]?\d[\d.,]*)?|\b\d[\d.,]*\s?(?:€|£|\$|eur\b|usd\b|gbp\b|euros?\b|chf\b|pence\b)`,
-	`\bv\d+(?:\.\d+)+\b|\b(?:version|release|rev\.?|edition|ausgabe|versión|versione|versão)\s*\d+(?:\.\d+)*\b`,
-	`\b\d+(?:\.\d+){3,}\b`,
-	`\b\d{2,4}/\d+/\d+-[A-Za-z]\w*`,
-	`\b(?:no|nr|ref|part|order|invoice|item|art|article|artikel|chapter|section|page|clause|form|annex|channel|ch|vhf|sheet|chart|buoy|notice)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d[\w./-]*`,
-	`\b(?:booking|reservation|ticket|case|permit|voyage|buchung|reserva|prenotazione)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d{3,}[\w/-]*\b`,
-	`#\d+\b`,
-	`\b\d+(?:[.,]\d+)?\s?(?:m|km|cm|mm|nm|kn|knots?|kg|t|tons?|tonnes?|kw|kwh|mb|gb|mhz|khz|hpa|metres?|meters?|miles?|feet|ft|%|percent|per cent|degrees|°c?|people|persons|boats|vessels|ships|places|passengers|pages|copies|containers|teu)(?:\b|[^\p{L}\d]|$)`,
-	`\b[A-Za-z]{1,5}-?\d{2,}(?:[-/.]\d+)*[A-Za-z]?\b`,
-	`\b\d+(?:[-/.]\d+)*-?[A-Za-z]{1,4}\d+\w*\b`,
-}, "|"))
+// telephone numbers, prices, versions, numbers of parts and orders, ratios. Each is
+// looked for only where one of some signs stands, in lower case: a search for all of
+// them at once takes most of the time of a reading.
+var opaque = []struct {
+	signs   []string // nil for any text with a figure
+	pattern func() *regexp.Regexp
+}{
+	{[]string{"@"}, lazily(`(?i)[\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+`)},
+	{[]string{"://", "www."}, lazily(`(?i)(?:https?://|www\.)\S*[^\s.,;)>]`)},
+	{[]string{"+"}, lazily(`\+\d[\d ()/-]{6,}\d`)},
+	{[]string{"tel", "phone", "fax", "mobile", "tél"}, lazily(`(?i)\b(?:tel|phone|fax|mobile|telefon|téléphone|telefono|tél)\b\.?:?\s*[\d ()/+-]{5,}\d`)},
+	{[]string{"0"}, lazily(`\b0\d{2,4}[ /-]\d{5,}\b|\b0\d{2,4}(?:[ /-]\d{2,4}){2,}\b`)},
+	{[]string{"call", "ring", "dial", "phone", "rufen", "appelez", "llame"}, lazily(`(?i)\b(?:call|calls|ring|dial|phone|rufen|appelez|llame)\b[^.,;\d]{0,20}\d[\d ()/-]{4,}\d`)},
+	{[]string{"€", "$", "£"}, lazily(`(?i)[€$£]\s?\d[\d.,]*(?:\s*-\s*[€$£]?\d[\d.,]*)?|\b\d[\d.,]*\s?[€£$]`)},
+	{[]string{"eur", "usd", "gbp", "chf", "pence"}, lazily(`(?i)\b\d[\d.,]*\s?(?:eur|usd|gbp|euros?|chf|pence)\b`)},
+	{[]string{"v"}, lazily(`(?i)\bv\d+(?:\.\d+)+\b|\b(?:version|versión|versione|versão)\s*\d+(?:\.\d+)*\b`)},
+	{[]string{"release", "rev", "edition", "ausgabe"}, lazily(`(?i)\b(?:release|rev\.?|edition|ausgabe)\s*\d+(?:\.\d+)*\b`)},
+	{[]string{"."}, lazily(`\b\d+(?:\.\d+){3,}\b`)},
+	{[]string{"/"}, lazily(`\b\d{2,4}/\d+/\d+-[A-Za-z]\w*`)},
+	{[]string{"no", "nr", "ref", "part", "order", "invoice", "item", "art", "chapter", "section", "page", "clause", "form", "annex", "ch", "vhf", "sheet", "chart", "buoy"}, lazily(`(?i)\b(?:no|nr|ref|part|order|invoice|item|art|article|artikel|chapter|section|page|clause|form|annex|channel|ch|vhf|sheet|chart|buoy|notice)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d[\w./-]*`)},
+	{[]string{"booking", "reserva", "ticket", "case", "permit", "voyage", "buchung", "prenotazione"}, lazily(`(?i)\b(?:booking|reservation|ticket|case|permit|voyage|buchung|reserva|prenotazione)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d{3,}[\w/-]*\b`)},
+	{[]string{"#"}, lazily(`#\d+\b`)},
+	{nil, lazily(`(?i)\b\d+(?:[.,]\d+)?\s?(?:m|km|cm|mm|nm|kn|knots?|kg|t|tons?|tonnes?|kw|kwh|mb|gb|mhz|khz|hpa|metres?|meters?|miles?|feet|ft|%|percent|per cent|degrees|°c?|people|persons|boats|vessels|ships|places|passengers|pages|copies|containers|teu)(?:\b|[^\p{L}\d]|$)`)},
+	{nil, lazily(`\b[A-Za-z]{1,5}-?\d{2,}(?:[-/.]\d+)*[A-Za-z]?\b`)},
+	{nil, lazily(`\b\d+(?:[-/.]\d+)*-?[A-Za-z]{1,4}\d+\w*\b`)},
+}
+
+// piecesOf gives the stretches of a text that are opaque, in their order, of two that
+// overlap the first. mail tells which are addresses.
+func piecesOf(text string) (out [][2]int, mail []bool) {
+	type piece struct{ from, to, kind int }
+	var found []piece
+	lower := strings.ToLower(text)
+	for kind, o := range opaque {
+		if o.signs != nil && !slices.ContainsFunc(o.signs, func(sign string) bool { return strings.Contains(lower, sign) }) {
+			continue
+		}
+		for _, m := range o.pattern().FindAllStringIndex(text, -1) {
+			found = append(found, piece{m[0], m[1], kind})
+		}
+	}
+	slices.SortFunc(found, func(a, b piece) int { return cmp.Or(a.from-b.from, a.kind-b.kind) })
+	for _, p := range found {
+		out, mail = append(out, [2]int{p.from, p.to}), append(mail, p.kind == 0)
+	}
+	return out, mail
+}
 
 // notOpaque are what the patterns take for a number of something and is a date or a
 // time.
@@ -49,7 +81,8 @@ func scan(text string) []token {
 	if !strings.ContainsAny(text, "0123456789@") && !strings.Contains(text, "://") && !strings.Contains(text, "www.") {
 		return scanPlain(nil, text, 0, len(text))
 	}
-	for _, m := range opaque().FindAllStringSubmatchIndex(text, -1) {
+	pieces, mail := piecesOf(text)
+	for n, m := range pieces {
 		if m[0] < at || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) {
 			continue
 		}
@@ -59,7 +92,7 @@ func scan(text string) []token {
 			end-- // a sign behind a unit is not part of it
 		}
 		t := token{kind: 'x', text: strings.ToLower(text[m[0]:end]), from: m[0], to: end, gap: m[0] == 0 || unicode.IsSpace(rune(text[m[0]-1]))}
-		if m[2] >= 0 {
+		if mail[n] {
 			t.kind = 'e'
 		}
 		out = append(out, t)

@@ -7,6 +7,7 @@ import (
 	"crypto/x509"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"os"
 	"slices"
@@ -130,6 +131,42 @@ func (b Mailbox) folder() string {
 	return b.Folder
 }
 
+// fetchedText is one message as the server gave it.
+type fetchedText struct {
+	uid  imap.UID
+	text []byte // nil for none
+}
+
+// texts takes the messages of a command. A text that is cut ends it at once: what reads
+// on in it would do so beside the client itself.
+func texts(cmd *imapclient.FetchCommand) (out []fetchedText, err error) {
+	for msg := cmd.Next(); msg != nil; msg = cmd.Next() {
+		var m fetchedText
+		for item := msg.Next(); item != nil; item = msg.Next() {
+			switch item := item.(type) {
+			case imapclient.FetchItemDataUID:
+				m.uid = item.UID
+			case imapclient.FetchItemDataBodySection:
+				if item.Literal == nil {
+					continue
+				}
+				text, err := io.ReadAll(item.Literal)
+				if err == nil && int64(len(text)) < item.Literal.Size() {
+					err = io.ErrUnexpectedEOF
+				}
+				if err != nil {
+					return nil, err
+				}
+				if m.text = text; text == nil {
+					m.text = []byte{}
+				}
+			}
+		}
+		out = append(out, m)
+	}
+	return out, cmd.Close()
+}
+
 // Fetch reads the messages of a mailbox. Nothing on the server is changed.
 func Fetch(ctx context.Context, b Mailbox) (*Fetched, error) {
 	c, end, err := b.dial(ctx)
@@ -163,10 +200,10 @@ func Fetch(ctx context.Context, b Mailbox) (*Fetched, error) {
 	}
 	for len(uids) > 0 {
 		n := min(imapBatch, len(uids))
-		section := &imap.FetchItemBodySection{Peek: true}
-		var batch []*imapclient.FetchMessageBuffer
+		var batch []fetchedText
 		err := b.wait(c, func() (err error) {
-			batch, err = c.Fetch(imap.UIDSetNum(uids[:n]...), &imap.FetchOptions{UID: true, BodySection: []*imap.FetchItemBodySection{section}}).Collect()
+			section := &imap.FetchItemBodySection{Peek: true}
+			batch, err = texts(c.Fetch(imap.UIDSetNum(uids[:n]...), &imap.FetchOptions{UID: true, BodySection: []*imap.FetchItemBodySection{section}}))
 			return err
 		})
 		if err != nil {
@@ -176,15 +213,14 @@ func Fetch(ctx context.Context, b Mailbox) (*Fetched, error) {
 			return nil, b.fault("gave %d of %d messages that it lists in %s", len(batch), n, b.folder()).Do("try again; nothing was marked")
 		}
 		for _, m := range batch {
-			text := m.FindBodySection(section)
-			if text == nil {
-				return nil, b.fault("lists message %d of %s, and gives no text for it", m.UID, b.folder()).Do("try again; nothing was marked")
+			if m.text == nil {
+				return nil, b.fault("lists message %d of %s, and gives no text for it", m.uid, b.folder()).Do("try again; nothing was marked")
 			}
-			one := Read(bytes.NewReader(text))
+			one := Read(bytes.NewReader(m.text))
 			one.Where = fmt.Sprintf("%s/%s", b.Server, b.folder())
-			one.Number = int(m.UID)
+			one.Number = int(m.uid)
 			out.Messages = append(out.Messages, one)
-			out.uids[one] = m.UID
+			out.uids[one] = m.uid
 		}
 		uids = uids[n:]
 	}

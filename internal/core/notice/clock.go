@@ -157,6 +157,8 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
 	case len(t.text) == 4 && r.military(i):
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
+	case t.num == 24 && s.text == "h" && !s.gap && !r.word(i-1, untilWords) && !r.word(i-1, rangeWords) && !r.is(i-1, '-'): // round the clock
+		return clock{}, 0
 	case len(t.text) <= 2 && s.text == "h" && !s.gap && t.num < 25:
 		c.sure, end = t.num > 12 || t.text[0] == '0', i+2
 		c.bare = !c.sure
@@ -623,6 +625,10 @@ func (r *reader) parts(i int) (minutes, end int) {
 		return 15, i + 5
 	case words(i, "quarter", "of", "an", "hour"):
 		return 15, i + 4
+	case words(i, "un'ora"), words(i, "un'oretta"):
+		return 60, i + 1
+	case words(i, "mezz'ora"):
+		return 30, i + 1
 	case n <= 0 || n > 24:
 		return 0, 0
 	}

@@ -66,6 +66,9 @@ func (r *reader) month(i int) int {
 	if t.kind != 'w' || len(t.text) < 3 || t.text == "mar" && !r.is(i+1, 'n') && !r.is(i-1, 'n') {
 		return 0
 	}
+	if (t.text == "out" || t.text == "set" || t.text == "ago") && (!r.is(i-1, 'n') && !(r.tok(i-1).text == "de" && r.is(i-2, 'n')) || r.is(i+1, 'w')) { // words of English too
+		return 0
+	}
 	return monthOf(t.text)
 }
 
@@ -298,7 +301,7 @@ func (r *reader) numeric(i int) (day, int) {
 			n++
 		}
 		u := r.tok(n)
-		if u.kind == 'n' && u.num >= 1 && u.num <= 31 && len(u.text) <= 2 && !r.is(n+1, ':') && r.month(n+1) == 0 && !(r.is(n+1, '.') && r.is(n+2, 'n') && !r.tok(n+2).gap) && !r.half(n+1) {
+		if u.kind == 'n' && u.num >= 1 && u.num <= 31 && len(u.text) <= 2 && !(r.is(n+1, ':') && r.is(n+2, 'n') && !r.tok(n+2).gap) && r.month(n+1) == 0 && !(r.is(n+1, '.') && r.is(n+2, 'n') && !r.tok(n+2).gap) && !r.half(n+1) {
 			d.month, d.day = m, u.num
 			y, more := r.year(n + 1)
 			d.year = y
@@ -392,6 +395,16 @@ func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 	if n := r.tok(at); n.kind == 'n' && len(n.text) <= 2 && n.num >= 1 && n.num <= 31 && (r.word(at+1, atWords) || r.tok(at+1).text == "a" && (r.tok(at+2).text == "las" || r.tok(at+2).text == "la")) { // viernes 6 a las 10
 		d.relative, d.day = false, n.num
 		return d, at + 1
+	}
+	if n := r.tok(at); n.kind == 'n' && len(n.text) <= 2 && n.num >= 1 && n.num <= 31 { // Wed 11 or Thu 12 March
+		to := at + 1
+		for r.is(to, '-') || r.word(to, rangeWords) || r.word(to, orWords) || r.word(to, andWords) || r.is(to, ',') || r.is(to, '&') {
+			to++
+		}
+		if to > at+1 && r.weekday(to) != 0 {
+			d.relative, d.day = false, n.num
+			return d, at + 1
+		}
 	}
 	if n := r.link(at); r.tok(n).ordinal && r.tok(n).num <= 31 && r.month(r.link(n+1)) == 0 { // Thursday the 12th
 		d.relative, d.day = false, r.tok(n).num
@@ -646,7 +659,8 @@ func (r *reader) listed(i int) (dates, int) {
 			break
 		}
 		num, ok := take()
-		if !ok || monthFirst > 0 && (r.is(at, ':') || r.half(at) || len(r.tok(at-1).text) == 4) {
+		another := ok && monthFirst > 0 && (r.month(r.link(at)) > 0 && !(r.word(r.link(at), list("may march")) && r.is(r.link(at)-1, ',')) || !ranged && (r.is(at, '-') || r.word(at, rangeWords)) && r.is(at+1, 'n')) // March 1 to 31 October; March 21, 8-16 h
+		if !ok || another || monthFirst > 0 && (r.is(at, ':') || r.half(at) || len(r.tok(at-1).text) == 4) {
 			at = was
 			if ok {
 				weekdays = weekdays[:len(weekdays)-1]

@@ -62,11 +62,11 @@ func (r *reader) either(groups []group) bool {
 // partOnly tells whether a part of the day stands beside a day that has no time.
 func (r *reader) partOnly(g *group) bool {
 	n := g.to
-	for r.word(n, list("in the am des du de la della at")) {
+	for r.word(n, list("in the am des du de la della at")) && !(r.tok(n).text == "am" && r.is(n-1, ',')) || r.is(n, ',') && (r.tok(n+1).text == "am" || r.tok(n+1).text == "pm") {
 		n++
 	}
 	t := r.tok(n)
-	return t.kind == 'w' && t.text != "middag" && (morningWords[t.text] && t.text != "mañana" || afternoonWords[t.text] || eveningWords[t.text]) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && n == g.to && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
+	return t.kind == 'w' && t.text != "middag" && (morningWords[t.text] && t.text != "mañana" || afternoonWords[t.text] || eveningWords[t.text]) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && (n == g.to || r.is(n-1, ',')) && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
 }
 
 // doubts says why a time that can be read is not to be loaded.
@@ -83,7 +83,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		return fault.Newf("says which %s in a way that cannot be told", r.tok(g.from).text).Do("write the date itself")
 	case g.dates != nil && g.dates.window:
 		return fault.Newf("says days between which it is, and not which of them").Do("say the day")
-	case g.dates != nil && g.dates.ends && g.times == nil:
+	case g.dates != nil && g.dates.ends && (g.times == nil || len(g.times.list) == 1 && g.times.until == nil && g.minutes == 0):
 		return fault.Newf("has no beginning: it says only until when").Do("give its first day")
 	case g.dates != nil && g.dates.open || phraseIn(text, openWords) != "":
 		if g.dates != nil && g.dates.until == nil {

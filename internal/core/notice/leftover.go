@@ -60,14 +60,20 @@ func (r *reader) leftover(spans []span) string {
 		if s.kind != 'd' {
 			continue
 		}
+		if t := r.tok(s.to); s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && t.kind == 'n' && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && !used(s.to) {
+			return said(s.to-1, s.to)
+		}
 		if s.dates.plural && !s.dates.every && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].day > 0 }) {
 			return "repeats, and a text cannot say on which days for certain"
+		}
+		if endsWith(r.before(s.from), []string{"back", "zurück", "de retour", "de vuelta", "di ritorno", "de volta", "terug"}) && !slices.ContainsFunc(spans[:n], func(s span) bool { return s.kind == 'd' && s.dates.until != nil }) && !has('t') {
+			return "says when something is back"
 		}
 		if len(s.dates.days) > 1 && r.nights(spans, n) {
 			return "names nights by two days each"
 		}
 	}
-	if p := phraseIn(r.text, []string{"first thing", "last thing", "end of day", "end of the day", "close of business", "eod", "cob", "before lunch", "after lunch", "over lunch", "around lunch", "at lunch", "lunch time", "tea time", "during the day"}); p != "" && has('d') && !has('t') && !has('a') {
+	if p := phraseIn(r.text, []string{"first thing", "last thing", "end of day", "end of the day", "close of business", "eod", "cob", "after work", "before work", "after hours", "after school", "before lunch", "after lunch", "over lunch", "around lunch", "at lunch", "lunch time", "tea time", "during the day"}); p != "" && has('d') && !has('t') && !has('a') {
 		return "says only a part of the day"
 	}
 	if p := phraseIn(r.text, []string{"between now and", "from now", "ab sofort", "ab jetzt", "dès maintenant", "à partir de maintenant", "desde ahora", "a partir de ahora", "d'ora in poi", "a partir de agora", "vanaf nu"}); p != "" && (has('d') || has('t')) {
@@ -188,7 +194,7 @@ func (r *reader) inAndOut(spans []span) bool {
 		return false
 	}
 	for i := days[0].to; i < days[1].from; i++ {
-		if r.word(i, list("out off back return returns returning leave leaves leaving depart departs end ends ending until till finish finishes")) {
+		if r.word(i, list("out off down back return returns returning leave leaves leaving depart departs end ends ending until till finish finishes")) {
 			return true
 		}
 	}

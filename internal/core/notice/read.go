@@ -241,6 +241,13 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if u.level == 0 && d.untitled() && !u.sentence && len(u.text) < 90 && !d.set.Message {
 		d.headings, d.provisional = []string{u.text}, true
 	}
+	if d.set.Message && phraseIn(u.text, []string{"same time", "gleiche zeit", "gleichen zeit", "même heure", "misma hora", "stessa ora", "mesma hora", "zelfde tijd"}) != "" { // "Moved to Sunday. Same time."
+		for i := d.before; i < len(d.out.Events); i++ {
+			if e := &d.out.Events[i]; e.NoTime && e.Held == nil && !e.Cancelled {
+				e.Held = fault.New(fault.Shorten(u.text, 80), sameTime).Do("say the time")
+			}
+		}
+	}
 	if d.set.Message && (phraseIn(u.text, objections) != "" || phraseIn(u.text, takenWords) != "" || shiftedBy().MatchString(u.text)) {
 		d.out.Objections = append(d.out.Objections, u.text)
 		return
@@ -370,7 +377,7 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 			i += n
 			continue
 		}
-		if first, end := r.when(0); bareDays && i == 0 && (end == 0 || first.days[0].relative) {
+		if first, end := r.when(0); bareDays && i == 0 && (end == 0 || first.days[0].relative || first.days[0].month == 0 && first.days[0].day > 0) {
 			if days, end := r.bareDays(d.month, d.year); end > 0 {
 				out = append(out, span{kind: 'd', from: 0, to: end, dates: days})
 				i = end

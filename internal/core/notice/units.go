@@ -216,6 +216,10 @@ func sentences(text string) []int {
 		next, _ := utf8.DecodeRuneInString(rest)
 		start := strings.LastIndexAny(text[:i], " (") + 1
 		word := strings.ToLower(text[start:i])
+		if cut := strings.LastIndexAny(word, "-–/"); cut >= 0 && strings.Trim(word, "0123456789.-–/") == "" { // 16-18. March
+			_, size := utf8.DecodeRuneInString(word[cut:])
+			word = word[cut+size:]
+		}
 		if c == '.' {
 			digits := word != "" && strings.Trim(word, "0123456789") == ""
 			if !digits && strings.Trim(word, "0123456789.-–") == "" && strings.Contains(word, ".") { // 03.03. Blood donation

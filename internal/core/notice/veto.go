@@ -72,6 +72,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			kept = append(kept, s)
 			continue
 		}
+		if endsWith(before, backWords) && slices.ContainsFunc(kept, func(s span) bool { return s.kind == 'd' && s.dates.until != nil }) {
+			reason = "when something opens or begins again, which is no event"
+		}
 		for _, v := range vetoes {
 			if reason == "" && s.from > 0 && endsWith(before, v.words) && !(v.why == madeOn && endsWith(before, toBeMade())) {
 				reason = v.why

@@ -84,6 +84,9 @@ var (
 
 var weekOf = []string{"week of", "week commencing", "w/c", "week beginning", "week starting", "woche vom", "woche ab", "semaine du", "semana del", "settimana del", "semana de", "week van"}
 
+// What stands before the day on which somebody is back.
+var backWords = []string{"back", "returns", "return", "returning", "zurück", "de retour", "de vuelta", "di ritorno", "de volta", "terug"}
+
 const madeOn = "when the text was made"
 
 // What stands before a date that is none of an event, and why it is passed over.

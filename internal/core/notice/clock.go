@@ -586,6 +586,9 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 	if word == "uur" || (word == "h" || word == "hrs" || word == "ore" || word == "heures" || word == "horas" || word == "hours" || word == "hour" || word == "ora" || word == "hora" || word == "heure") && !led && !r.is(at-1, '(') && !r.is(at-1, ',') && word != "hours" && word != "hour" {
 		return 0, 0 // an hour of the day
 	}
+	if m := r.tok(at + 2); word == "h" && !led && m.kind == 'n' && len(m.text) == 2 && !m.gap && !(r.is(at-1, '(') && n <= 12) { // 19h00 is a time
+		return 0, 0
+	}
 	if unit >= 1440 && !led {
 		return 0, 0
 	}

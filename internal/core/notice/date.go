@@ -5,6 +5,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode"
 
 	"almanach/internal/core/moment"
 )
@@ -117,6 +118,9 @@ func (r *reader) weekday(i int) uint8 {
 	}
 	if text == "mar" && r.is(i+1, 'n') && r.month(i+2) == 0 { // Mar 12, 2026
 		return 0
+	}
+	if (text == "sat" || text == "sun") && unicode.IsUpper(rune(r.text[t.from])) && (r.word(i-1, list("on this next until till every each by from to through first second third fourth fifth last coming and or")) || r.is(i-1, '-') || r.is(i-1, ',')) {
+		return weekdaysOf(text)
 	}
 	if text == "sex" || text == "sun" && !r.dayish(i+1) || text == "sat" && !r.dayish(i+1) || text == "mar" || text == "set" || text == "ter" || text == "mer" && !r.dayish(i+1) {
 		if !r.dayish(i + 1) {

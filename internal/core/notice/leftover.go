@@ -96,6 +96,10 @@ func (r *reader) leftover(spans []span) string {
 	if phraseAt(r.text, []string{"if", "in case", "should the", "provided", "falls", "wenn", "sofern", "s'il", "si le", "si la", "si el", "se il", "se la", "se o", "se a", "als", "indien"}) && (has('d') || has('t')) {
 		return "depends on something"
 	}
+	ranged := slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil && s.dates.days[0].month > 0 })
+	if ranged && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 }) {
+		return "names days of the week beside the days of a range"
+	}
 	if r.inAndOut(spans) {
 		return "may last from the first of its days to the second, or be on each"
 	}

@@ -72,7 +72,7 @@ func piecesOf(text string) (out [][2]int, mail []bool) {
 
 // notOpaque are what the patterns take for a number of something and is a date or a
 // time.
-var notOpaque = lazily(`(?i)^(?:\d{1,2}h\d{2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)-?\d+|\d{1,2}\s?m)$`)
+var notOpaque = lazily(`(?i)^(?:[\d.:/-]*\d{1,2}[hu]\d{0,2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)-?\d+|\d{1,2}\s?m)$`)
 
 // scan cuts a text into tokens.
 func scan(text string) []token {

@@ -197,6 +197,7 @@ var abbreviations = list(`st mr mrs ms dr no nr ca approx tel ext mon tue tues w
 // sentences gives where the sentences of a paragraph end.
 func sentences(text string) []int {
 	var out []int
+	capitals := text == strings.ToUpper(text) // where every word is in capitals, one tells nothing
 	for i := 0; i < len(text); i++ {
 		c := text[i]
 		if c != '.' && c != '?' && c != '!' {
@@ -223,6 +224,15 @@ func sentences(text string) []int {
 		if c == '.' {
 			digits := word != "" && strings.Trim(word, "0123456789") == ""
 			if !digits && strings.Trim(word, "0123456789.-–") == "" && strings.Contains(word, ".") { // 03.03. Blood donation
+				continue
+			}
+			if word == "p.m" || word == "a.m" { // what goes on with a day or a zone is the same sentence
+				following := &reader{text: rest, toks: scan(rest[:min(len(rest), 20)])}
+				if capitals || !unicode.IsUpper(next) || following.weekday(0) != 0 || following.month(0) > 0 || following.word(0, zoneWords) {
+					continue
+				}
+			}
+			if following := strings.FieldsFunc(strings.ToLower(rest[:min(len(rest), 12)]), func(r rune) bool { return !unicode.IsLetter(r) }); digits && len(word) <= 2 && len(following) > 0 && (rangeWords[following[0]] || andWords[following[0]] || orWords[following[0]]) { // vom 16. bis
 				continue
 			}
 			if abbreviations[word] || digits && len(word) <= 2 && !unicode.IsUpper(next) || digits && len(word) <= 2 && (isMonthWord(rest)) || !unicode.IsUpper(next) && !unicode.IsDigit(next) && next != '"' && next != '(' {

@@ -36,7 +36,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			kept = append(kept, s)
 			continue
 		}
-		if bare := lastNumber().FindStringIndex(r.before(s.from)); bare != nil && d.set.Message && endsWith(r.before(s.from)[:bare[0]], deadlineWords) { // before 5 today
+		if bare := lastNumber().FindStringIndex(r.before(s.from)); bare != nil && d.set.Message && endsWith(r.before(s.from)[:bare[0]], deadlineWords) && !endOfTimes().MatchString(r.before(s.from)[:bare[0]]) { // before 5 today
 			why = append(why, "a deadline")
 			continue
 		}
@@ -127,7 +127,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 }
 
 // lastNumber is a time, or an hour, at the end of a text.
-var lastNumber = lazily(`(?i)\s+\d{1,2}(?:[:.]\d\d)?\s*(?:am|pm|uhr|h|hrs)?\s*(?:on|am|le|el|il)?\s*$`)
+var lastNumber = lazily(`(?i)\s+\d{1,2}(?:[:.h]\d\d)?\s*(?:a\.?m\.?|p\.?m\.?|uhr|h|hrs)?\s*(?:on|am|le|el|il)?\s*$`)
 
 // against notes a day that a text says is not to be.
 func (d *document) against(s span) {
@@ -148,6 +148,9 @@ var toBeMade = sync.OnceValue(func() (out []string) {
 
 // paperOf is the number of a paper before its date: notice 9/2026 of.
 var paperOf = lazily(`\b(?:notice|letter|order|mail|circular|report|minutes|invoice|permit|bulletin|plan|list|offer|contract|decree|regulation|licence|license)s?\s+(?:no\.?\s*)?\S*\d\S*\s+(?:of|dated)\s*(?:the\s*)?$`)
+
+// endOfTimes is a time with a word for its end behind it: 14:20 until.
+var endOfTimes = lazily(`\d\s?(?:h|uhr|am|pm|a\.m\.|p\.m\.)?\s*(?:until|till|bis)\s*$`)
 
 // cmpLast gives the last of some days.
 func cmpLast(days []resolved) time.Time {

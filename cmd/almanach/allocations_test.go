@@ -45,7 +45,7 @@ func TestAllocations(t *testing.T) {
 		objects, bytes float64 // a row
 	}{
 		{[]string{"load", "berths", "--now", speedNow}, 9.7, 4290},
-		{[]string{"load", "sheets", "--now", speedNow}, 37.9, 11080},
+		{[]string{"load", "sheets", "--now", speedNow}, 31.9, 10945},
 		{[]string{"load", "berths", "--file", "second.csv", "--now", speedNow}, 10.7, 5615},
 		{[]string{"reconcile", "berths", "--file", "second.csv", "--from", "2026-06-01", "--to", "2026-06-30", "--now", speedNow}, 10.0, 4325},
 	} {

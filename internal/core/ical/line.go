@@ -347,6 +347,7 @@ func Escape(s string) string {
 		return s
 	}
 	var b strings.Builder
+	b.Grow(len(s) + 8)
 	for i := 0; i < len(s); i++ {
 		switch c := s[i]; {
 		case c == '\\' || c == ';' || c == ',':

@@ -3,6 +3,7 @@ package ical
 import (
 	"bytes"
 	"strconv"
+	"strings"
 )
 
 // Object is every component of one UID as a calendar holds them: a master, the
@@ -22,7 +23,7 @@ func UIDOf(raw []byte) string {
 		line := raw[at+1:]
 		end, folds := lineEnd(line)
 		if folds == 0 && !bytes.Contains(raw[:at], []byte("BEGIN:VALARM")) {
-			return string(bytes.TrimSpace([]byte(Unescape(line[len("UID:"):end]))))
+			return strings.TrimSpace(Unescape(line[len("UID:"):end]))
 		}
 	}
 	if l, ok := Open(raw).Find("UID"); ok {
@@ -69,7 +70,11 @@ func ZoneNames(raw []byte, yield func(name string)) {
 			quoted = quoted != (raw[end] == '"')
 			end++
 		}
-		name := bytes.Trim(unfold(raw[:end]), `"`)
+		name := raw[:end]
+		if bytes.IndexByte(name, '\n') >= 0 {
+			name = unfold(name)
+		}
+		name = bytes.Trim(name, `"`)
 		if string(name) != last { // most often the end's is the start's
 			last = string(name)
 		}

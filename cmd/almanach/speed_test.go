@@ -203,6 +203,9 @@ func TestSpeed(t *testing.T) {
 	var table strings.Builder
 	fmt.Fprintf(&table, "| task | %s rows |\n|---%s|\n", strings.Join(sizes, " rows | "), strings.Repeat("|---", len(sizes)))
 	for _, name := range names {
+		for len(figures[name]) < len(sizes) {
+			figures[name] = append(figures[name], "–")
+		}
 		fmt.Fprintf(&table, "| %s | %s |\n", name, strings.Join(figures[name], " | "))
 	}
 	const page = "../../docs/performance.md"

@@ -49,6 +49,9 @@ func (r *reader) vague(g *group) bool {
 
 // either tells whether a word for "or" stands between groups.
 func (r *reader) either(groups []group) bool {
+	if len(groups) > 1 && phraseIn(r.text, []string{"to choose from", "choose one", "pick one", "one of the following", "one of these", "options", "alternatives", "suggestions", "proposed dates", "zur auswahl", "wahlweise", "au choix", "a elegir", "a scelta", "à escolha", "naar keuze"}) != "" {
+		return true
+	}
 	for n := 1; n < len(groups); n++ {
 		for i := groups[n-1].to; i < groups[n].from; i++ {
 			if t := r.tok(i).text; t == "or" || r.word(i, list("otherwise alternatively else sonst ansonsten andernfalls sinon altrimenti oppure senão anders")) || t == "oder" || t == "ou" || t == "of" && r.dutch() {

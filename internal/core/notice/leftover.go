@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 	"unicode"
 )
 
@@ -43,7 +44,7 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i+2)
 		case t.kind == 'n' && r.clockLeft(i, spans):
 			return said(i, i)
-		case t.kind == 'n' && r.hourLeft(i):
+		case t.kind == 'n' && r.hourLeft(i, has('t')):
 			return said(i-1, i)
 		case !ended && r.rough(i) > 0:
 			return said(i, r.rough(i))
@@ -174,8 +175,11 @@ func (r *reader) hoursLeft(i int) bool {
 }
 
 // hourLeft tells whether a number stands where an hour can, as in about 10.
-func (r *reader) hourLeft(i int) bool {
+func (r *reader) hourLeft(i int, timed bool) bool {
 	t, next := r.tok(i), r.tok(i+1)
+	if !timed && t.num <= 24 && len(t.text) <= 2 && r.word(i-1, list("before by after from vor nach avant après antes después prima dopo depois vóór voor na")) && next.kind != 'w' && next.kind != 'n' && next.kind != '%' {
+		return true
+	}
 	if t.num > 24 || len(t.text) > 2 || t.ordinal || !r.word(i-1, list("at about around approximately approx ca circa until till between um gegen vers environ hacia")) {
 		return false
 	}
@@ -201,6 +205,26 @@ func (r *reader) inAndOut(spans []span) bool {
 		if r.word(i, list("out off down back return returns returning leave leaves leaving depart departs end ends ending until till finish finishes")) {
 			return true
 		}
+	}
+	return false
+}
+
+// backwards tells whether days of the week, counted from today, run backwards: Mon–Wed
+// and Thu–Sun of one rota, said on a Tuesday, are of two weeks.
+func (d *document) backwards(groups []group) bool {
+	var last time.Time
+	for _, g := range groups {
+		if g.dates == nil || g.inherits || !g.dates.days[0].relative || g.dates.days[0].weekdays == 0 || g.dates.until == nil {
+			continue
+		}
+		days, _ := d.resolve(*g.dates)
+		if len(days) == 0 {
+			continue
+		}
+		if days[0].first.Before(last) {
+			return true
+		}
+		last = days[0].first
 	}
 	return false
 }

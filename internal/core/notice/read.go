@@ -63,6 +63,9 @@ func (d *document) unit(u unit) {
 	if why := r.endsBy(passed); why != "" && left == "" {
 		left = why
 	}
+	if left == "" && d.backwards(groups) {
+		left = "names days of the week that do not follow each other"
+	}
 	for i := range groups {
 		if groups[i].doubt == "" {
 			groups[i].doubt = left
@@ -264,7 +267,7 @@ func (d *document) without(u unit, r *reader, passed bool) {
 var (
 	weekNumber = lazily(`(?i)\b(?:week|weeks|kw|kalenderwoche|woche|semaine|semana|settimana)\s?\d{1,2}\b`)
 	monthPart  = lazily(`(?i)\b(?:end|beginning|start|middle|early|late|mid|anfang|mitte|ende|début|fin|mi|principios|finales|mediados|inizio|fine|metà|início|fim|meados|begin|eind|half)[ -](?:of |in |de |di |du |do )?(?:january|february|march|april|june|july|august|september|october|november|december|januar|februar|märz|mai|juni|juli|oktober|dezember|janvier|février|mars|avril|juin|juillet|août|septembre|octobre|novembre|décembre|enero|febrero|marzo|abril|mayo|junio|julio|agosto|septiembre|octubre|noviembre|diciembre)\b|\b(?:end|beginning|middle) of may\b`)
-	fromNow    = lazily(`(?i)\bin (?:about |ca\.? )?(?:an?|half an|a quarter of an|\d{1,3}|one|two|three|four|five|six|ten|twenty|thirty) (?:hours?|minutes?|mins?)\b`)
+	fromNow    = lazily(`(?i)\bin (?:about |ca\.? )?(?:an?|half an|a quarter of an|\d{1,3}|one|two|three|four|five|six|ten|twenty|thirty) (?:hours?|minutes?|mins?|months?|years?)\b`)
 )
 
 // shiftedBy is by how much something is moved, and not to when.
@@ -288,7 +291,7 @@ func (d *document) vagueDay(u unit) bool {
 	if phrase == "" && has("week woche kw semaine semana settimana") && weekNumber().MatchString(u.text) {
 		d.weeks = append(d.weeks, u)
 	}
-	if phrase == "" && d.set.Message && has("hour min") {
+	if phrase == "" && d.set.Message && has("hour min month year") {
 		if phrase = fromNow().FindString(u.text); phrase != "" {
 			e := d.begin(u)
 			e.What = d.set.Subject
@@ -625,6 +628,12 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 			one.list, one.until = []clock{*g.times.until}, nil
 			g.times, g.apart = &one, false
 		}
+	}
+	if g.times != nil && g.times.until != nil && len(g.times.list) == 1 && !g.apart && phraseIn(u.text, movedWords) != "" && slices.ContainsFunc(g.spans, func(s [2]int) bool { return r.word(s[0], fromWords) }) { // moved from 11:00 to 10:30
+		one := *g.times
+		one.list, one.until = []clock{*g.times.until}, nil
+		g.times = &one
+		d.pass(u, u.text, "the time from which it is moved")
 	}
 	switch {
 	case g.dates != nil:

@@ -540,7 +540,7 @@ func (r *reader) length(i int) (minutes, end int) {
 
 func (r *reader) lengthAt(i int) (minutes, end int) {
 	at := i
-	led := r.word(at, list("for für pour durante per por voor lasting lasts last takes take dauer duration duration: dauert"))
+	led := r.word(at, list("for für pour durante per por voor lasting lasts last takes take dauer duration duration: dauert durée dure duración dura durata duração duur duurt"))
 	if led {
 		at++
 		if r.is(at, ':') {

@@ -86,7 +86,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		return fault.Newf("says which %s in a way that cannot be told", r.tok(g.from).text).Do("write the date itself")
 	case g.dates != nil && g.dates.window:
 		return fault.Newf("says days between which it is, and not which of them").Do("say the day")
-	case g.dates != nil && g.dates.ends && (g.times == nil || len(g.times.list) == 1 && g.times.until == nil && g.minutes == 0):
+	case g.dates != nil && g.dates.ends && g.dates.until == nil:
 		return fault.Newf("has no beginning: it says only until when").Do("give its first day")
 	case g.dates != nil && g.dates.open || phraseIn(text, openWords) != "":
 		if g.dates != nil && g.dates.until == nil {

@@ -97,6 +97,18 @@ func (r *reader) leftover(spans []span) string {
 	if phraseAt(r.text, []string{"if", "in case", "should the", "provided", "falls", "wenn", "sofern", "s'il", "si le", "si la", "si el", "se il", "se la", "se o", "se a", "als", "indien"}) && (has('d') || has('t')) {
 		return "depends on something"
 	}
+	for _, s := range spans {
+		at := s.from - 1
+		if r.word(at, list("the dem der la le el il o de")) {
+			at--
+		}
+		if s.kind == 't' && r.word(at, list("after nach après después dopo depois na")) {
+			return "is after a time, and the text does not say when"
+		}
+		if s.kind == 'd' && len(s.dates.days) == 1 && s.dates.until == nil && phraseIn(r.text, dayByDay) != "" {
+			return "repeats, and a text cannot say on which days for certain"
+		}
+	}
 	ranged := slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil && s.dates.days[0].month > 0 })
 	if ranged && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 }) {
 		return "names days of the week beside the days of a range"
@@ -115,6 +127,9 @@ func (r *reader) leftover(spans []span) string {
 
 // lateBy is how much something is early or late.
 var lateBy = lazily(`(?i)\b(?:\d+|an?|half an|two|three|five|ten|twenty|thirty)\s*(?:minutes?|mins?|hours?|stunden?|minuten|heures?|horas?|ore|uren)\s+(?:late|early|later|earlier|behind|delayed|zu spät|später|früher|en retard|tarde|di ritardo|te laat)\b`)
+
+// dayByDay is what repeats from day to day.
+var dayByDay = []string{"every weekday", "every day", "each day", "daily", "weekdays", "every morning", "every afternoon", "every evening", "every night", "each morning", "each evening", "werktags", "werktäglich", "täglich", "chaque jour", "tous les jours", "cada día", "todos los días", "ogni giorno", "tutti i giorni", "todos os dias", "elke dag", "dagelijks"}
 
 // noneOf is what says that something is not.
 var noneOf = lazily(`(?i)\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)

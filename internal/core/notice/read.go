@@ -73,7 +73,7 @@ func (d *document) unit(u unit) {
 	}
 	if !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil || g.times != nil }) {
 		for _, s := range spans {
-			if s.kind == 'l' && phraseIn(r.text, lastingWords) != "" && phraseIn(r.text, earlyWords) == "" {
+			if s.kind == 'l' && phraseIn(r.text, slices.Concat(lastingWords, []string{"each", "jeweils", "chacun", "ciascuno"})) != "" && phraseIn(r.text, earlyWords) == "" {
 				d.lengths = append(d.lengths, s.minutes)
 				if !d.set.Message || phraseIn(r.text, []string{"each", "every", "jeweils", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}) != "" {
 					d.lasting(s.minutes, phraseIn(r.text, []string{"each", "every", "all", "jeweils", "alle", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}) != "")
@@ -630,10 +630,15 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 		}
 	}
 	if g.times != nil && g.times.until != nil && len(g.times.list) == 1 && !g.apart && phraseIn(u.text, movedWords) != "" && slices.ContainsFunc(g.spans, func(s [2]int) bool { return r.word(s[0], fromWords) }) { // moved from 11:00 to 10:30
-		one := *g.times
-		one.list, one.until = []clock{*g.times.until}, nil
-		g.times = &one
-		d.pass(u, u.text, "the time from which it is moved")
+		before, _ := d.minutes(g.times.list[0])
+		if now, _ := d.minutes(*g.times.until); now > before && g.doubt == "" {
+			g.doubt = "is moved to the second of its times, or lasts until then"
+		} else if now <= before {
+			one := *g.times
+			one.list, one.until = []clock{*g.times.until}, nil
+			g.times = &one
+			d.pass(u, u.text, "the time from which it is moved")
+		}
 	}
 	switch {
 	case g.dates != nil:

@@ -16,13 +16,13 @@ func (a *app) twins() *cobra.Command {
 	var allow map[string]string
 	remove := false
 	c := &cobra.Command{
-		Use:   "twins CALENDAR…",
+		Use:   "twins [CALENDAR…]",
 		Short: "Find events of a calendar that look like one, and remove the spare ones",
 		Long: `Find events of a calendar that look like one: at the same time and with like
 titles, loaded or made by hand. What differs is shown, and which one could go
 without anything being lost. --remove takes those out; the logbook keeps them
-whole, and undo brings them back.`,
-		Args: takes(1, -1),
+whole, and undo brings them back. Without a CALENDAR all of the desk are looked at.`,
+		Args: takes(0, -1),
 		RunE: func(c *cobra.Command, args []string) error { return a.runTwins(c.Context(), args, remove, allow) },
 	}
 	c.Flags().BoolVar(&remove, "remove", false, "take the spare one of each pair out, where nothing is lost with it")
@@ -39,6 +39,12 @@ func (a *app) runTwins(ctx context.Context, args []string, remove bool, allow ma
 	z, _, f := office.DefaultZone()
 	if f != nil {
 		return f
+	}
+	if len(args) == 0 {
+		args = office.Desk.Calendars()
+	}
+	if len(args) == 0 {
+		return fault.Newf("nothing says which calendar").Do("name a calendar of the desk, or an .ics file")
 	}
 	req := job.TwinsRequest{Remove: remove, Allow: map[string]int{}}
 	for what, number := range allow {

@@ -173,6 +173,10 @@ func Read(lines []Line, set Settings) Found {
 	}
 	if set.Message {
 		d.timesOfDays()
+	} else if len(d.out.Events) == 1 && d.apart {
+		if e := &d.out.Events[0]; e.AllDay && e.NoTime && e.Held == nil && !e.Cancelled {
+			e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says times apart from it").Do("write the times beside the day")
+		}
 	}
 	switch len(d.lengths) {
 	case 0:
@@ -271,6 +275,7 @@ type document struct {
 	above       *dayAbove
 	lengths     []int  // said without a time, in minutes
 	weeks       []unit // that name a week by its number, and no day
+	apart       bool   // a time stands somewhere without a day
 	before      int    // the first event of the unit that was read before
 }
 

@@ -100,6 +100,7 @@ func (d *document) unit(u unit) {
 		case d.above != nil && groups[0].from == 0 && (!u.gap || d.above.bare):
 			d.below(u, r, groups)
 		default:
+			d.apart = true
 			d.pass(u, u.text, "a time without a day")
 		}
 		return

@@ -85,7 +85,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 				reason = c.why
 			}
 		}
-		if reason == "" && (u.sentence || d.set.Message) && d.past(r, s, before) {
+		if reason == "" && d.past(r, s, before) {
 			reason = "it is told of the past"
 		}
 		if reason == "" && phraseIn(r.text, []string{"please reply", "please answer", "let us know by", "reply until", "deadline"}) != "" && endsWith(before, []string{"until", "by", "deadline:", "deadline"}) {

@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"unicode"
@@ -211,10 +212,13 @@ func (r *reader) slashBetween(a, b group) bool {
 	return b.from == a.to+1 && r.is(a.to, '/') && a.times != nil && b.times != nil
 }
 
+// placeMove is something that changes its place, and not its time.
+var placeMove = lazily(`(?i)\bmov(?:e|es|ed|ing) (?:from |over )?(?:to )?(?:the )?(?:berth|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|anchorage|basin|room|yard)\b`)
+
 // moved keeps of what is moved the day to which it is. Where more than one thing may
 // be moved, nothing is certain.
 func (d *document) moved(u unit, r *reader, groups []group) []group {
-	if len(groups) < 2 || phraseIn(r.text, movedWords) == "" {
+	if len(groups) < 2 || phraseIn(r.text, movedWords) == "" || placeMove().MatchString(r.text) {
 		return groups
 	}
 	last := len(groups) - 1
@@ -253,7 +257,7 @@ func (r *reader) stays(groups []group) []group {
 		if !b.inherits {
 			days.until = &b.dates.days[0]
 		}
-		one := group{dates: &days, times: &times, from: a.from, to: b.to, spans: append(slices.Clone(a.spans), b.spans...), apart: !b.inherits}
+		one := group{dates: &days, times: &times, from: a.from, to: b.to, spans: append(slices.Clone(a.spans), b.spans...), apart: !b.inherits, doubt: cmp.Or(a.doubt, b.doubt)}
 		groups = append(append(slices.Clone(groups[:n]), one), groups[n+2:]...)
 	}
 	return groups

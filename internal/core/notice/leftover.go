@@ -87,7 +87,7 @@ func (r *reader) leftover(spans []span) string {
 		return "tells of something that is extended"
 	}
 	for n, s := range spans {
-		if s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && !s.dates.days[0].next && s.dates.days[0].after == 0 && phraseIn(r.text, []string{"went well", "went fine", "went wrong", "was", "were", "took place", "happened", "didn't", "did not", "failed", "fand statt", "war", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats"}) != "" {
+		if s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && !s.dates.days[0].next && s.dates.days[0].after == 0 && phraseIn(r.text, []string{"went well", "went fine", "went wrong", "was", "were", "took place", "happened", "didn't", "did not", "failed", "fand statt", "war", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats"}) != "" || s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && toldOf().MatchString(r.text) {
 			return "may tell of what is past"
 		}
 		if s.kind == 'd' && !has('t') && n >= 0 && lateBy().MatchString(r.text) {
@@ -131,14 +131,17 @@ var lateBy = lazily(`(?i)\b(?:\d+|an?|half an|two|three|five|ten|twenty|thirty)\
 // dayByDay is what repeats from day to day.
 var dayByDay = []string{"every weekday", "every day", "each day", "daily", "weekdays", "every morning", "every afternoon", "every evening", "every night", "each morning", "each evening", "werktags", "werktäglich", "täglich", "chaque jour", "tous les jours", "cada día", "todos los días", "ogni giorno", "tutti i giorni", "todos os dias", "elke dag", "dagelijks"}
 
+// toldOf is what somebody has done.
+var toldOf = lazily(`(?i)\b(?:i|we|they|you|he|she|it)(?:['’](?:ve|d)| have| has| had) (?:already |just )?(?:sent|been|done|seen|told|asked|paid|given|made|left|put|got|had|\w+ed)\b|\b(?:i|we|they|he|she) sent\b`)
+
 // noneOf is what says that something is not.
-var noneOf = lazily(`(?i)\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
+var noneOf = lazily(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
 
 // sameTime is why a day is held that is to be at the time of something else.
 const sameTime = "says the time of something else"
 
 // partWords are parts of a day: a day that has no time beside one is not the whole day.
-var partWords = list(`morning afternoon evening night lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens`)
+var partWords = list(`morning afternoon evening night lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens ochtends middags avonds`)
 
 // countsDay tells whether what counts days stands before a day of the week: the first
 // and third Tuesday.
@@ -186,7 +189,7 @@ func (r *reader) hoursLeft(i int) bool {
 		}
 	}
 	next := r.tok(i + 3)
-	return a.text[0] == '0' || b.text[0] == '0' || next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+3, list("on at in and or for h hrs uhr"))
+	return a.text[0] == '0' || b.text[0] == '0' || next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+3, list("on at in and or for h hrs uhr")) || r.word(i+3, placeNouns)
 }
 
 // hourLeft tells whether a number stands where an hour can, as in about 10.
@@ -206,7 +209,7 @@ func (r *reader) hourLeft(i int, timed bool) bool {
 func (r *reader) inAndOut(spans []span) bool {
 	var days []span
 	for _, s := range spans {
-		if s.kind == 't' {
+		if s.kind == 't' && !endsWith(r.before(s.from), deadlineWords) {
 			return false
 		}
 		if s.kind == 'd' {

@@ -532,7 +532,7 @@ func (r *reader) dateAt(i int) bool {
 // length reads how long something lasts at token i, in minutes, and gives the
 // token behind it; 0 for none.
 func (r *reader) length(i int) (minutes, end int) {
-	if minutes, end = r.lengthAt(i); end > 0 && r.word(end, list("early earlier late later before after ago prior ahead beforehand früher später vorher avant antes prima eerder")) && !(r.word(end, list("before after")) && r.word(i, list("for lasting lasts takes"))) {
+	if minutes, end = r.lengthAt(i); end > 0 && r.word(end, list("early earlier late later before after ago prior ahead beforehand notice warning away walk drive früher später vorher avant antes prima eerder")) && !(r.word(end, list("before after")) && r.word(i, list("for lasting lasts takes"))) {
 		return 0, 0 // from something else
 	}
 	return minutes, end

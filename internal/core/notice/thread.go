@@ -119,6 +119,17 @@ func Settle(messages []Message) []Settled {
 				}
 				continue
 			}
+			if phraseIn(e.Text, besides) == "" && !e.Start.IsZero() && !e.AllDay {
+				var may []*thing // it may be about one of several of its day
+				for _, o := range things[:fresh] {
+					if dayOf(o.event.Start).Equal(dayOf(e.Start)) {
+						may = append(may, o)
+					}
+				}
+				if len(may) > 1 {
+					doubt(may, "may be what a later message gives another time, which does not say of which of several it speaks", e.Text)
+				}
+			}
 			if e.Cancelled && fresh == 0 && len(messages) > 1 && !m.Reply && len(events) == 1 {
 				e.Cancelled = true
 			}

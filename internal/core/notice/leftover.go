@@ -26,8 +26,6 @@ func (r *reader) leftover(spans []span) string {
 		}
 		capital := unicode.IsUpper([]rune(r.text[t.from:t.to])[0])
 		switch {
-		case t.kind == 'w' && r.weekday(i) != 0 && capital && !r.word(i-1, list("every each")) && !r.word(i-1, feasts):
-			return said(i, i)
 		case t.kind == 'w' && r.month(i) > 0 && capital && r.word(i-1, list("in of early mid late this next during since im en")):
 			return said(i-1, i)
 		case t.ordinal && (r.word(i-1, orWords) || r.word(i-1, andWords) || r.word(i-1, rangeWords) || r.is(i-1, ',') || r.is(i-1, '-') || r.is(i-1, '/') || r.is(i-1, '&')) && has('d') && r.dayAlone(i+1):

@@ -48,6 +48,9 @@ time that the source speaks of.
 			}
 			if a.json {
 				err = show.JSON(a.world.Stdout, show.ReconcileJSON(r))
+				for _, f := range r.Faults { // events of the calendar that could not be compared
+					a.problems().Fault(f)
+				}
 			} else {
 				a.printer().Reconcile(r)
 			}
@@ -58,6 +61,6 @@ time that the source speaks of.
 		},
 	}
 	f.source(c)
-	days.add(c, "all days", "all days")
+	days.add(c, "today, or all days where none of the three is given", "a week")
 	return c
 }

@@ -209,7 +209,7 @@ func (r *reconciler) spokenOf(spans []event.Span) (Range, error) {
 	}
 	today := zone.Civil(zone.Midnight(out.View.Wall(r.office.Now.Unix())))
 	horizon, _ := out.View.Instant(today.AddDate(1, 0, 0).Unix())
-	out.From, out.To = spans[0].Start.Instant(out.View), 0
+	out.From, out.To = spans[0].Start.Instant(out.View), math.MinInt64
 	for _, s := range spans {
 		end, endless := r.lastEnd(s, out.View, horizon)
 		r.out.Endless = r.out.Endless || endless
@@ -222,7 +222,7 @@ func (r *reconciler) spokenOf(spans []event.Span) (Range, error) {
 // lastEnd is the instant at which the last occurrence of a wanted event ends. Of a
 // series without an end it is the last before the horizon.
 func (r *reconciler) lastEnd(s event.Span, view *zone.Zone, horizon int64) (end int64, endless bool) {
-	end = s.End.Instant(view)
+	end = max(s.End.Instant(view), s.Start.Instant(view)+1) // what has no length takes place too
 	if s.Rule == "" && len(s.Extra) == 0 {
 		return end, false
 	}

@@ -263,6 +263,7 @@ type findingJSON struct {
 type reconcileJSON struct {
 	From     string           `json:"from"`
 	To       string           `json:"to"`
+	Endless  bool             `json:"endless,omitempty"`
 	Totals   reconcile.Totals `json:"totals"`
 	Findings []findingJSON    `json:"findings"`
 }
@@ -270,7 +271,7 @@ type reconcileJSON struct {
 // ReconcileJSON gives the JSON form of a reconciliation.
 func ReconcileJSON(r *job.Reconciliation) any {
 	from, to := rangeText(r.Range)
-	out := reconcileJSON{from, to, r.Totals, []findingJSON{}}
+	out := reconcileJSON{from, to, r.Endless, r.Totals, []findingJSON{}}
 	for _, f := range r.Findings {
 		one := findingJSON{Finding: f.Kind, Row: placeJSON(f.Place), Key: f.Key, UID: f.UID, Calendar: f.Calendar, Event: eventOf(&f.Event), Fields: f.Fields, Reason: f.Reason}
 		if one.Fields == nil {

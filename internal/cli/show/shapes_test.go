@@ -108,6 +108,7 @@ var meanings = map[string]string{
 	"edited":              "events that a person changed, and the sheet did not",
 	"edits":               "events written",
 	"end":                 "when it ends, RFC 3339; for all-day events the last day",
+	"endless":             "whether a series of the source has no end, and is compared for a year from today",
 	"ended":               "when the run ended, in UTC; absent while it is open",
 	"error":               "what stopped it; nothing was written but what `written` says",
 	"error.message":       "what is wrong",

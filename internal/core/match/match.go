@@ -383,9 +383,6 @@ func near(columns []int, i int) int {
 // series chooses the columns that tell how an event repeats.
 func (m *chooser) series() {
 	for _, field := range []string{"repeat", "occurrence"} { // by their whole names alone: "Repeat until" is neither
-		if m.has(field) {
-			continue
-		}
 		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 && !m.has(field) && (field == "repeat" || m.has("repeat")) {
 			m.take(field, col)
 		}
@@ -394,9 +391,6 @@ func (m *chooser) series() {
 		return
 	}
 	for _, field := range []string{"repeat_every", "repeat_times", "except", "also"} {
-		if m.has(field) {
-			continue
-		}
 		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "except" || field == "also") }); col >= 0 && m.rank(field, col) > 100 {
 			m.take(field, col)
 		}

@@ -84,11 +84,11 @@ func (r *reader) leftover(spans []span) string {
 	if phraseIn(r.text, []string{"extended", "prolonged", "extension", "verlängert", "prolongé", "prolongée", "prorrogado", "prorrogada", "prorogato", "prorogata", "prolongado", "verlengd"}) != "" && has('d') {
 		return "tells of something that is extended"
 	}
-	for n, s := range spans {
+	for _, s := range spans {
 		if s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && !s.dates.days[0].next && s.dates.days[0].after == 0 && phraseIn(r.text, []string{"went well", "went fine", "went wrong", "was", "were", "took place", "happened", "didn't", "did not", "failed", "fand statt", "war", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats"}) != "" || s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && toldOf().MatchString(r.text) {
 			return "may tell of what is past"
 		}
-		if s.kind == 'd' && !has('t') && n >= 0 && lateBy().MatchString(r.text) {
+		if s.kind == 'd' && !has('t') && lateBy().MatchString(r.text) {
 			return "says how much earlier or later something is"
 		}
 	}

@@ -1,6 +1,10 @@
 package office
 
-import "io"
+import (
+	"io"
+	"os"
+	"sync"
+)
 
 // ahead reads a part in a goroutine of its own, so that it is unpacked while what came
 // before is understood. It keeps a few blocks.
@@ -8,7 +12,8 @@ type ahead struct {
 	part   io.ReadCloser
 	blocks chan aheadBlock
 	free   chan []byte
-	stop   chan struct{}
+	stop   func()
+	halt   chan struct{}
 	ended  chan struct{}
 	now    aheadBlock
 	at     int
@@ -25,7 +30,8 @@ const (
 )
 
 func newAhead(part io.ReadCloser) *ahead {
-	a := &ahead{part: part, blocks: make(chan aheadBlock, aheadBlocks), free: make(chan []byte, aheadBlocks), stop: make(chan struct{}), ended: make(chan struct{})}
+	a := &ahead{part: part, blocks: make(chan aheadBlock, aheadBlocks), free: make(chan []byte, aheadBlocks), halt: make(chan struct{}), ended: make(chan struct{})}
+	a.stop = sync.OnceFunc(func() { close(a.halt) })
 	for range aheadBlocks {
 		a.free <- make([]byte, aheadSize)
 	}
@@ -37,7 +43,7 @@ func (a *ahead) run() {
 	defer close(a.ended)
 	for {
 		select {
-		case <-a.stop:
+		case <-a.halt:
 			return
 		case buf := <-a.free:
 			n := 0
@@ -64,16 +70,26 @@ func (a *ahead) Read(p []byte) (int, error) {
 		if a.now.data != nil {
 			a.free <- a.now.data[:aheadSize]
 		}
-		a.now, a.at = <-a.blocks, 0
+		a.at = 0
+		select {
+		case a.now = <-a.blocks:
+			continue
+		case <-a.ended:
+		}
+		select { // what was read before the end is still there
+		case a.now = <-a.blocks:
+		default:
+			a.now = aheadBlock{err: os.ErrClosed}
+		}
 	}
 	n := copy(p, a.now.data[a.at:])
 	a.at += n
 	return n, nil
 }
 
-// Close ends the goroutine and closes the part.
+// Close ends the goroutine and closes the part. It may be called again.
 func (a *ahead) Close() error {
-	close(a.stop)
+	a.stop()
 	<-a.ended
 	return a.part.Close()
 }

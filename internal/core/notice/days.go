@@ -1,0 +1,225 @@
+package notice
+
+import "time"
+
+// when reads the days at token i: one, several, a range. It gives the token
+// behind them; 0 for none.
+func (r *reader) when(i int) (dates, int) {
+	at := i
+	from := r.word(at, fromWords) || r.word(at, betweenWords)
+	ends := r.word(at-1, untilWords) || r.word(at-1, list("the zum au den al")) && r.word(at-2, untilWords)
+	every := r.word(at-1, list("every each jeden jede jedes chaque cada ogni elke alle todos tous"))
+	window := r.word(at, betweenWords)
+	if from {
+		at = r.link(at + 1)
+	}
+	feast := at
+	for r.word(feast, feasts) && r.weekday(feast+1) != 0 && r.dayish(feast+2) { // from Good Friday 3 April
+		feast++
+	}
+	if from {
+		at = feast
+	}
+	if out, end := r.listed(at); end > 0 {
+		out.window, out.every = window, every
+		return out, end
+	}
+	first, end := r.one(at)
+	if end == 0 {
+		return dates{}, 0
+	}
+	out := dates{days: []day{first}, ends: ends, every: every, window: window, plural: r.plural(at)}
+	// a range of days
+	n, joined := end, false
+	if r.tok(n).text == "up" && r.tok(n+1).text == "to" {
+		n++
+	}
+	if r.is(n, '-') || r.word(n, rangeWords) && !(r.tok(n).text == "a" && r.half(n)) || from && r.word(n, andWords) {
+		joined = true
+		n = r.link(n + 1)
+		if r.tok(n).text == "and" && r.tok(n+1).text == "including" || r.tok(n).text == "einschließlich" || r.tok(n).text == "including" {
+			n = r.link(n + 1)
+			if r.tok(n).text == "including" {
+				n = r.link(n + 1)
+			}
+		}
+		if r.word(n, rangeWords) { // bis zum
+			n = r.link(n + 1)
+		}
+	}
+	if joined {
+		for r.word(n, feasts) && r.weekday(n+1) != 0 {
+			n++
+		}
+		if last, e := r.one(n); e > 0 {
+			out.until = &last
+			return out, e
+		}
+	}
+	// several days
+	for {
+		n := end
+		for r.is(n, ',') || r.is(n, ';') || r.word(n, andWords) || r.is(n, '&') || r.is(n, '/') {
+			n++
+		}
+		either := r.word(n, orWords)
+		if either {
+			n++
+		}
+		if n == end {
+			break
+		}
+		n = r.link(n)
+		d, e := r.one(n)
+		if e == 0 || d.relative != first.relative {
+			break
+		}
+		out.or = out.or || either
+		out.days, end = append(out.days, d), e
+	}
+	out.open = from && !r.word(i, list("de du des das van dal")) && len(out.days) == 1 && out.until == nil && !r.clockAhead(end)
+	return out, end
+}
+
+// plural tells whether token i names a day of the week in the plural.
+func (r *reader) plural(i int) bool {
+	t := r.tok(i).text
+	return r.weekday(i) != 0 && len(t) > 4 && t[len(t)-1] == 's' && t[len(t)-2] != '\'' && weekdaysOf(t) == 0
+}
+
+// clockAhead tells whether a time follows, so that "from" is about it.
+func (r *reader) clockAhead(i int) bool {
+	for n := i; n < i+3; n++ {
+		if _, end := r.clock(n, false); end > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// listed reads days that share a month: 1, 8 and 15 May; 21–25 September; the
+// month first as in May 1, 8 and 15.
+func (r *reader) listed(i int) (dates, int) {
+	at := i
+	var weekdays []uint8
+	take := func() (int, bool) {
+		n := at
+		var days uint8
+		if days = r.weekday(n); days != 0 {
+			n++
+			for r.is(n, '.') || r.is(n, ',') || r.word(n, dayLinks) {
+				n++
+			}
+		}
+		n = r.link(n)
+		t := r.tok(n)
+		if t.kind != 'n' || t.num < 1 || t.num > 31 || len(t.text) > 2 {
+			return 0, false
+		}
+		n++
+		if r.is(n, '.') && !r.tok(n).gap {
+			n++
+		}
+		at = n
+		weekdays = append(weekdays, days)
+		return t.num, true
+	}
+	monthFirst := r.month(at)
+	if monthFirst > 0 {
+		at++
+	}
+	var nums []int
+	num, ok := take()
+	if !ok {
+		return dates{}, 0
+	}
+	nums = append(nums, num)
+	ranged, either := false, false
+	for {
+		was := at
+		sign := false
+		switch {
+		case len(nums) == 1 && (r.is(at, '-') || r.word(at, rangeWords)):
+			ranged, sign = true, true
+			at++
+			for r.word(at, list("to bis einschließlich including")) || r.tok(at).text == "and" && r.tok(at+1).text == "including" {
+				at++
+			}
+		default:
+			for r.is(at, ',') || r.word(at, andWords) || r.is(at, '&') || r.is(at, '+') || r.is(at, '/') || r.word(at, orWords) {
+				either = either || r.word(at, orWords)
+				at++
+				sign = true
+			}
+		}
+		if !sign {
+			break
+		}
+		num, ok := take()
+		another := ok && monthFirst > 0 && (r.month(r.link(at)) > 0 && !(r.word(r.link(at), list("may march")) && r.is(r.link(at)-1, ',')) || !ranged && (r.is(at, '-') || r.word(at, rangeWords)) && r.is(at+1, 'n')) // March 1 to 31 October; March 21, 8-16 h
+		if !ok || another || monthFirst > 0 && (r.is(at, ':') || r.half(at) || len(r.tok(at-1).text) == 4) {
+			at = was
+			if ok {
+				weekdays = weekdays[:len(weekdays)-1]
+			}
+			if len(nums) == 1 {
+				ranged = false
+			}
+			break
+		}
+		nums = append(nums, num)
+		if ranged {
+			break
+		}
+	}
+	if len(nums) < 2 || r.word(i-1, placeNouns) || !ranged && weekdays[0] == 0 && weekdays[1] != 0 { // quay 3, Tuesday 10 March
+		return dates{}, 0
+	}
+	m := monthFirst
+	year := 0
+	if m == 0 {
+		n := r.link(at)
+		if m = r.month(n); m > 0 {
+			at = n + 1
+			if r.is(at, '.') && !r.tok(at).gap && len(r.tok(at-1).text) <= 4 {
+				at++
+			}
+		} else if second := r.tok(at); second.kind == 'n' && r.is(at-1, '.') && second.num >= 1 && second.num <= 12 && len(second.text) <= 2 && r.is(at+1, '.') { // 7.-9.3.2026
+			m = second.num
+			at += 2
+			if y := r.tok(at); y.kind == 'n' && len(y.text) == 4 && !y.gap {
+				year = y.num
+				at++
+			}
+		}
+	}
+	if m == 0 {
+		return dates{}, 0
+	}
+	if year == 0 {
+		y, more := r.year(at)
+		year = y
+		at += more
+	}
+	out := dates{or: either}
+	for n, num := range nums {
+		d := day{year: year, month: m, day: num, weekday: -1, weekdays: weekdays[n]}
+		if ranged && n == 1 {
+			out.until = &d
+			continue
+		}
+		out.days = append(out.days, d)
+	}
+	return out, at
+}
+
+// weekdayOf gives the day of the week of a date.
+func weekdayOf(y, m, d int) int {
+	return int(time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC).Weekday())
+}
+
+// exists tells whether a date is one of the calendar.
+func exists(y, m, d int) bool {
+	t := time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC)
+	return t.Day() == d && int(t.Month()) == m
+}

@@ -3,6 +3,7 @@ package notice
 import (
 	"fmt"
 	"strings"
+	"unicode"
 )
 
 // clock is a time of day as written.
@@ -426,6 +427,12 @@ func (r *reader) clocks(i int, loose bool) (times, int) {
 		}
 	case (t.text == "local" || t.text == "lokale" || t.text == "heure" || t.text == "hora") && (r.tok(n+1).text == "time" || r.tok(n+1).text == "zeit" || r.tok(n+1).text == "locale" || r.tok(n+1).text == "local"):
 		out.zone, n = "local", n+2
+	case cityZone(r, n) != "":
+		out.zone = cityZone(r, n)
+		n++
+		if r.tok(n).text == "time" || r.tok(n).text == "zeit" {
+			n++
+		}
 	case t.text == "lt" || t.text == "ortszeit":
 		out.zone, n = "local", n+1
 	default:
@@ -435,6 +442,25 @@ func (r *reader) clocks(i int, loose bool) (times, int) {
 		n++
 	}
 	return out, n
+}
+
+// cities are the zones that people call by a city.
+var cities = map[string]string{"london": "Europe/London", "lisbon": "Europe/Lisbon", "dublin": "Europe/Dublin", "paris": "Europe/Paris", "berlin": "Europe/Berlin", "madrid": "Europe/Madrid", "rome": "Europe/Rome", "amsterdam": "Europe/Amsterdam", "brussels": "Europe/Brussels", "vienna": "Europe/Vienna", "zurich": "Europe/Zurich", "oslo": "Europe/Oslo", "stockholm": "Europe/Stockholm", "copenhagen": "Europe/Copenhagen", "helsinki": "Europe/Helsinki", "warsaw": "Europe/Warsaw", "prague": "Europe/Prague", "athens": "Europe/Athens", "istanbul": "Europe/Istanbul", "moscow": "Europe/Moscow", "dubai": "Asia/Dubai", "singapore": "Asia/Singapore", "tokyo": "Asia/Tokyo", "shanghai": "Asia/Shanghai", "sydney": "Australia/Sydney", "chicago": "America/Chicago", "toronto": "America/Toronto", "lissabon": "Europe/Lisbon", "lisboa": "Europe/Lisbon", "lisbonne": "Europe/Lisbon", "londres": "Europe/London"}
+
+// cityZone gives the zone that a city behind a time stands for: 3 PM Lisbon, 10:00 London
+// time. Elsewhere a city is where something takes place.
+func cityZone(r *reader, i int) string {
+	t := r.tok(i)
+	name := cities[t.text]
+	switch {
+	case t.kind != 'w' || name == "" || unicode.IsLower([]rune(r.text[t.from:t.to])[0]):
+		return ""
+	case r.tok(i+1).text == "time" || r.tok(i+1).text == "zeit":
+		return name
+	case (r.tok(i-1).text == "am" || r.tok(i-1).text == "pm") && (i+1 >= len(r.toks) || r.is(i+1, '-')):
+		return name
+	}
+	return ""
 }
 
 // zoneWords are the names of zones that people write behind a time.
@@ -586,7 +612,7 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 	if word == "uur" || (word == "h" || word == "hrs" || word == "ore" || word == "heures" || word == "horas" || word == "hours" || word == "hour" || word == "ora" || word == "hora" || word == "heure") && !led && !r.is(at-1, '(') && !r.is(at-1, ',') && word != "hours" && word != "hour" {
 		return 0, 0 // an hour of the day
 	}
-	if m := r.tok(at + 2); word == "h" && !led && m.kind == 'n' && len(m.text) == 2 && !m.gap && !(r.is(at-1, '(') && n <= 12) { // 19h00 is a time
+	if m := r.tok(at + 2); word == "h" && (!led || n > 6 && r.word(i, list("for für pour por per"))) && m.kind == 'n' && len(m.text) == 2 && !m.gap && !(r.is(at-1, '(') && n <= 12) { // 19h00 is a time
 		return 0, 0
 	}
 	if unit >= 1440 && !led {
@@ -652,4 +678,39 @@ func (r *reader) parts(i int) (minutes, end int) {
 		return 0, 0
 	}
 	return n*60 + 30, at + 1
+}
+
+// dayAndTime reads a day, an hour and minutes in one number, as ships write them: 051200LT
+// MAR, 051200Z MAR 26, ETA 051200. It gives the token behind it; 0 for none.
+func (r *reader) dayAndTime(i int) (dates, times, int) {
+	t := r.tok(i)
+	if t.kind != 'n' || len(t.text) != 6 {
+		return dates{}, times{}, 0
+	}
+	of, hour, minute := t.num/10000, t.num/100%100, t.num%100
+	if of < 1 || of > 31 || hour > 24 || minute > 59 {
+		return dates{}, times{}, 0
+	}
+	d, ts := day{weekday: -1, day: of}, times{list: []clock{{hour: hour, minute: minute, sure: true, colon: true}}}
+	n, sure := i+1, r.word(i-1, list("eta etb etd ets etc ata atd"))
+	switch z := r.tok(n); {
+	case z.kind == 'w' && (z.text == "lt" || z.text == "local"):
+		ts.zone, n, sure = "local", n+1, true
+	case z.kind == 'w' && (z.text == "z" || z.text == "utc" || z.text == "gmt"):
+		ts.zone, n, sure = "UTC", n+1, true
+	case r.word(n, list("hrs h")):
+		n, sure = n+1, true
+	}
+	if m := r.month(n); m > 0 {
+		d.month, n, sure = m, n+1, true
+		if y := r.tok(n); y.kind == 'n' && len(y.text) == 2 && !r.is(n+1, ':') && !r.is(n+1, '.') {
+			d.year, n = 2000+y.num, n+1
+		} else if y, more := r.year(n); more > 0 {
+			d.year, n = y, n+more
+		}
+	}
+	if !sure {
+		return dates{}, times{}, 0
+	}
+	return dates{days: []day{d}}, ts, n
 }

@@ -344,7 +344,7 @@ func (r *reader) numeric(i int) (day, int) {
 	if r.is(n, '.') && (r.month(n+1) > 0) || r.is(n, '-') && r.month(n+1) > 0 && !r.tok(n).gap {
 		n++
 	}
-	if n == i+1 && r.word(n, dayLinks) && r.month(n+1) > 0 {
+	if n == i+1 && r.word(n, list("of de del di do da d van")) && r.month(n+1) > 0 { // and not berth 6 on March 7
 		n++
 	}
 	if m := r.month(n); m > 0 {

@@ -22,6 +22,16 @@ func (r *reader) unread(g *group) bool {
 	return false
 }
 
+// timeAt gives the token at which the time of a group stands, -1 for none.
+func (r *reader) timeAt(g *group) int {
+	for _, s := range g.spans {
+		if _, end := r.clocks(s[0], true); end > 0 {
+			return s[0]
+		}
+	}
+	return -1
+}
+
 // vague tells whether the time of a group is said only roughly. What is rough about
 // a length is no matter.
 func (r *reader) vague(g *group) bool {
@@ -92,6 +102,8 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		if g.dates != nil && g.dates.until == nil {
 			return fault.Newf("has no end: it is open-ended").Do("give its last day")
 		}
+	case g.times != nil && g.times.until == nil && len(g.times.list) == 1 && r.word(r.timeAt(g)-1, untilWords):
+		return fault.Newf("has no beginning: it says only until when").Do("say when it begins")
 	case g.times != nil && g.times.or:
 		return fault.Newf(oneOfSeveral).Do("say which one it is")
 	case g.times != nil && g.times.window && (g.minutes > 0 || d.set.Message && phraseIn(text, []string{"closed", "blocked", "shut", "gesperrt", "geschlossen", "fermé", "cerrado", "chiuso", "fechado", "dicht"}) == ""):

@@ -288,9 +288,15 @@ func placelike(text string) bool {
 
 var nounPlace = lazily(`(?i)\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)\s+(no\.?\s*)?([a-z]?\d+[a-z]?|[A-Z])\b`)
 
+// fromPlace is a way from one place to another.
+var fromPlace = lazily(`(?i)\b(?:from|von|vom|de|du|desde|da|dal|van)\s+(?:the\s+|la\s+)?(?:\p{L}+\s+)?(?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+[a-z]?\d*[a-z]?\s*(?:to|nach|zu|zum|auf|à|au|a|al|hasta|para|naar)\s+(?:the\s+)?((?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+(?:[a-z]?\d+[a-z]?|[A-Z])\b)`)
+
 // placeIn finds a place in a sentence.
 func placeIn(text string) string {
 	text = strings.ReplaceAll(text, "\x00", " ")
+	if m := fromPlace().FindStringSubmatch(text); m != nil { // from berth 2 to berth 5: it is at the second
+		return strings.ToUpper(m[1][:1]) + m[1][1:]
+	}
 	if m := nounPlace().FindString(text); m != "" {
 		return strings.ToUpper(m[:1]) + m[1:]
 	}

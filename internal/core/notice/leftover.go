@@ -56,6 +56,9 @@ func (r *reader) leftover(spans []span) string {
 		return "says that something is not: whether that is an event cannot be told"
 	}
 	for n, s := range spans {
+		if name := r.tok(s.to); s.kind == 't' && s.times.zone == "" && name.kind == 'w' && r.word(s.to+1, list("time zeit")) && !r.word(s.to, list("local this each any every no some same that of our your one")) && !r.word(s.to, atWords) { // 10:00 Atlantis time
+			return said(s.to, s.to+1)
+		}
 		if s.kind != 'd' {
 			continue
 		}
@@ -94,6 +97,12 @@ func (r *reader) leftover(spans []span) string {
 	}
 	if phraseAt(r.text, []string{"if", "in case", "should the", "provided", "falls", "wenn", "sofern", "s'il", "si le", "si la", "si el", "se il", "se la", "se o", "se a", "als", "indien"}) && (has('d') || has('t')) {
 		return "depends on something"
+	}
+	if p := phraseIn(r.text, dependingWords); p != "" && (has('d') || has('t')) {
+		return "depends on something (" + strconv.Quote(p) + ")"
+	}
+	if p := phraseIn(r.text, sameDayWords); p != "" && (has('d') || has('t')) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil && nextDay[p] }) {
+		return "says " + strconv.Quote(p) + ", and not which day that is"
 	}
 	for _, s := range spans {
 		at := s.from - 1

@@ -194,8 +194,10 @@ type Settled struct {
 	Course []string // one line a message
 }
 
+var webAddress = lazily(`(?i)\b(?:https?://|www\.)\S+`)
+
 // asks tells whether a text puts a time forward and does not settle it.
 func asks(text string) bool {
-	text = strings.TrimSpace(text)
+	text = webAddress().ReplaceAllString(strings.TrimSpace(text), "")
 	return strings.Contains(text, "?") || phraseIn(text, []string{"could we", "can we", "could you", "would it", "would you", "is better", "better", "rather", "prefer", "how about", "what about", "would suit", "would work", "maybe", "perhaps", "propose", "suggest", "wondering", "if possible", "if you can", "ideally", "hope to", "would like", "i'd like", "we'd like", "könnten wir", "wäre besser", "lieber", "vielleicht", "pourrait-on", "pouvons-nous", "plutôt", "peut-être", "podríamos", "mejor", "quizás", "potremmo", "meglio", "forse", "poderíamos", "melhor", "talvez", "kunnen we", "liever", "misschien"}) != "" && phraseIn(text, []string{"works better for", "no better"}) == ""
 }

@@ -68,6 +68,8 @@ type Event struct {
 
 	NoDate bool // only a time was found: its date is that of something said before
 	NoTime bool // a day that a time may still be said for
+
+	prose bool // a sentence says it, and no line of a list
 }
 
 // Passed is a date of the text that is none of an event.
@@ -173,6 +175,7 @@ func Read(lines []Line, set Settings) Found {
 	}
 	if set.Message {
 		d.timesOfDays()
+		d.severalSentences()
 	} else if len(d.out.Events) == 1 && d.apart {
 		if e := &d.out.Events[0]; e.AllDay && e.NoTime && e.Held == nil && !e.Cancelled {
 			e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says times apart from it").Do("write the times beside the day")
@@ -258,6 +261,27 @@ func (d *document) timesOfDays() {
 		}
 	}
 	d.out.Events = events
+}
+
+// severalSentences holds what several sentences of a message say under the one title of
+// its subject: a later one may be about something else, as the lunch before it. The
+// first stands where it says its day and its time.
+func (d *document) severalSentences() {
+	var of []*Event
+	for i := range d.out.Events {
+		if e := &d.out.Events[i]; e.prose && e.What == d.set.Subject && e.Held == nil && !e.Cancelled && !e.Start.IsZero() {
+			of = append(of, e)
+		}
+	}
+	other := func(e *Event) bool { return e.Text != of[0].Text && !same(e, of[0]) }
+	if len(of) < 2 || !slices.ContainsFunc(of, other) {
+		return
+	}
+	for _, e := range of {
+		if other(e) && phraseIn(e.Text, besides) == "" || !other(e) && (of[0].NoDate || of[0].AllDay) {
+			e.Held = fault.New(fault.Shorten(e.Text, 80), "is one of several times that sentences of the message say: whether it is of what the message is about cannot be told").Do("write each event into a line of its own, with its title")
+		}
+	}
 }
 
 // document is a text under way: what its headings say holds for what stands

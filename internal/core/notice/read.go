@@ -402,6 +402,11 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 				continue
 			}
 		}
+		if days, ts, end := r.dayAndTime(i); end > 0 {
+			out = append(out, span{kind: 'd', from: i, to: end, dates: days}, span{kind: 't', from: i, to: end, times: ts})
+			i = end
+			continue
+		}
 		if days, end := r.when(i); end > 0 && !r.spelledOut(i, days) {
 			out = append(out, span{kind: 'd', from: i, to: end, dates: days})
 			i = end
@@ -554,7 +559,7 @@ var vagueWord = list(`around about approximately approx roughly ca circa gegen v
 
 // begin begins an event of a unit.
 func (d *document) begin(u unit) Event {
-	e := Event{Text: u.text, Page: u.page, Line: u.line, Heading: d.heading()}
+	e := Event{Text: u.text, Page: u.page, Line: u.line, Heading: d.heading(), prose: u.sentence && !u.item}
 	if u.struck || cancels(u.text) {
 		e.Cancelled = true
 		e.Reading = append(e.Reading, Part{u.text, "status", "cancelled"})

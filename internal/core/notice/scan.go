@@ -83,7 +83,7 @@ func scan(text string) []token {
 	}
 	pieces, mail := piecesOf(text)
 	for n, m := range pieces {
-		if m[0] < at || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) {
+		if m[0] < at || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) {
 			continue
 		}
 		out = scanPlain(out, text, at, m[0])
@@ -113,6 +113,15 @@ func dayOfMonth(number, rest string) bool {
 	verb := word[:end] == "may" || word[:end] == "march"
 	return digits >= 1 && digits <= 2 && !verb && monthOf(strings.ToLower(word[:end])) > 0
 }
+
+// endsInHour tells whether what seems the number of something is the hour of a time:
+// release 00:45.
+func endsInHour(number, rest string) bool {
+	word := strings.LastIndexAny(number, " \t") // the figures alone are what may be the hour
+	return word >= 0 && len(number)-word <= 3 && minutesBehind().MatchString(rest) && strings.Trim(number[word+1:], "0123456789") == ""
+}
+
+var minutesBehind = lazily(`^:[0-5]\d(?:\D|$)`)
 
 func isWordByte(b byte) bool {
 	return b >= '0' && b <= '9' || b|0x20 >= 'a' && b|0x20 <= 'z'

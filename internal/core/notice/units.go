@@ -349,6 +349,10 @@ func saysWhen(block []Field) bool {
 		switch labelOf(f.Label) {
 		case "when", "date", "start":
 			return true
+		case "time":
+			if (&reader{text: f.Value, toks: scan(f.Value)}).hasDate() {
+				return true
+			}
 		}
 	}
 	return false

@@ -12,6 +12,7 @@ type clock struct {
 	half         int  // 1 for am, 2 for pm, 0 where nothing says
 	sure         bool // written so that it has 24 hours: 09:00, 14:30, 8h
 	bare         bool // an hour and nothing else: at 3
+	marked       bool // with a word for an hour that counts 24 of them: 5h, 5 Uhr
 	colon        bool
 }
 
@@ -162,9 +163,9 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		return clock{}, 0
 	case len(t.text) <= 2 && s.text == "h" && !s.gap && t.num < 25:
 		c.sure, end = t.num > 12 || t.text[0] == '0', i+2
-		c.bare = !c.sure
+		c.bare, c.marked = !c.sure, true
 	case len(t.text) <= 2 && t.num < 25 && r.word(i+1, hourWords) && !r.word(i+1, lastingHours) && s.gap && !r.lengthBefore(i):
-		end, c.bare, c.sure = i+2, t.num < 13, t.num > 12 || t.text[0] == '0'
+		end, c.bare, c.sure, c.marked = i+2, t.num < 13, t.num > 12 || t.text[0] == '0', !r.word(i+1, list("o'clock oclock"))
 		if m := r.tok(end); m.kind == 'n' && len(m.text) == 2 && m.num < 60 && m.gap && !r.is(end+1, '.') && r.month(end+1) == 0 { // 8 Uhr 30
 			c.minute, end = m.num, end+1
 		}
@@ -609,6 +610,9 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 		return 0, 0
 	}
 	word := r.tok(at + 1).text
+	if word == "m" && !led && !r.is(at-1, '(') { // metres
+		return 0, 0
+	}
 	if word == "uur" || (word == "h" || word == "hrs" || word == "ore" || word == "heures" || word == "horas" || word == "hours" || word == "hour" || word == "ora" || word == "hora" || word == "heure") && !led && !r.is(at-1, '(') && !r.is(at-1, ',') && word != "hours" && word != "hour" {
 		return 0, 0 // an hour of the day
 	}

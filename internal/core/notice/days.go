@@ -1,6 +1,9 @@
 package notice
 
-import "time"
+import (
+	"strings"
+	"time"
+)
 
 // when reads the days at token i: one, several, a range. It gives the token
 // behind them; 0 for none.
@@ -172,7 +175,7 @@ func (r *reader) listed(i int) (dates, int) {
 			break
 		}
 	}
-	if len(nums) < 2 || r.word(i-1, placeNouns) || !ranged && weekdays[0] == 0 && weekdays[1] != 0 { // quay 3, Tuesday 10 March
+	if len(nums) < 2 || r.numbered(i) || !ranged && weekdays[0] == 0 && weekdays[1] != 0 { // quay 3, Tuesday 10 March
 		return dates{}, 0
 	}
 	m := monthFirst
@@ -211,6 +214,25 @@ func (r *reader) listed(i int) (dates, int) {
 		out.days = append(out.days, d)
 	}
 	return out, at
+}
+
+// numbered tells whether a number is one of those behind a noun that is counted: the 4 of
+// berth 3-4, of lanes 3 and 4, of berths 2, 3 and 4.
+func (r *reader) numbered(i int) bool {
+	n, comma := i-1, false
+	for r.is(n-1, 'n') && len(r.tok(n-1).text) <= 2 && (r.is(n, '-') && !r.tok(n).gap || r.word(n, andWords) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') || r.is(n, ',') || r.word(n, list("to bis"))) {
+		comma = comma || r.is(n, ',')
+		n -= 2
+	}
+	t := r.tok(n)
+	if t.kind != 'w' {
+		return false
+	}
+	if placeNouns[t.text] || countedNouns[t.text] && n < i-1 {
+		return !comma
+	}
+	one, plural := strings.CutSuffix(t.text, "s")
+	return plural && (placeNouns[one] || countedNouns[one])
 }
 
 // weekdayOf gives the day of the week of a date.

@@ -194,6 +194,9 @@ func (d *document) fields(e *Event, u unit, text string) {
 // sentenceTitle gives the title of an event that a sentence tells of: what stands
 // before its day, where that says something.
 func sentenceTitle(text string) string {
+	if lead, rest, ok := strings.Cut(text, "\x00"); ok && dayNoun().MatchString(tidy(lead)) {
+		text = rest
+	}
 	if i := strings.IndexByte(text, 0); i > 0 {
 		if lead := tidy(text[:i]); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk[strings.ToLower(strings.Fields(lead)[0])] {
 			return capital(lead)
@@ -201,6 +204,9 @@ func sentenceTitle(text string) string {
 	}
 	return capital(tidy(text))
 }
+
+// dayNoun is what leads to a date, and is no title.
+var dayNoun = lazily(`(?i)^(?:il giorno|el (?:próximo )?día|o dia|no (?:próximo )?dia|le jour|am tag|nella giornata|the day|on the day|op de dag)$`)
 
 func capital(text string) string {
 	r, size := utf8.DecodeRuneInString(text)
@@ -286,7 +292,7 @@ func placelike(text string) bool {
 	return meaningful(text)
 }
 
-var nounPlace = lazily(`(?i)\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)\s+(no\.?\s*)?([a-z]?\d+[a-z]?|[A-Z])\b`)
+var nounPlace = lazily(`(?i)\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)s?\s+(no\.?\s*)?([a-z]?\d+[a-z]?(?:[-–/]\d{1,2}|,? (?:and|&|und|et|y|e|to) \d{1,2})?|[A-Z])\b`)
 
 // fromPlace is a way from one place to another.
 var fromPlace = lazily(`(?i)\b(?:from|von|vom|de|du|desde|da|dal|van)\s+(?:the\s+|la\s+)?(?:\p{L}+\s+)?(?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+[a-z]?\d*[a-z]?\s*(?:to|nach|zu|zum|auf|à|au|a|al|hasta|para|naar)\s+(?:the\s+)?((?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+(?:[a-z]?\d+[a-z]?|[A-Z])\b)`)

@@ -207,6 +207,12 @@ func (r *reader) sideBySide(a, b group) bool {
 	return a.dates != nil && b.dates != nil && !b.inherits && a.to <= b.from && strings.TrimSpace(r.text[r.tok(a.to-1).to:r.tok(b.from).from]) == ""
 }
 
+// timesSideBySide tells whether two times of one day stand in one line with nothing but
+// space between them.
+func (r *reader) timesSideBySide(a, b group) bool {
+	return b.inherits && a.times != nil && b.times != nil && a.to <= b.from && strings.TrimSpace(r.text[r.tok(a.to-1).to:r.tok(b.from).from]) == ""
+}
+
 // slashBetween tells whether two groups have only a stroke between them.
 func (r *reader) slashBetween(a, b group) bool {
 	return b.from == a.to+1 && r.is(a.to, '/') && a.times != nil && b.times != nil

@@ -30,6 +30,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i-1, i)
 		case t.ordinal && (r.word(i-1, orWords) || r.word(i-1, andWords) || r.word(i-1, rangeWords) || r.is(i-1, ',') || r.is(i-1, '-') || r.is(i-1, '/') || r.is(i-1, '&')) && has('d') && r.dayAlone(i+1):
 			return said(i-1, i)
+		case t.ordinal && r.word(r.behind(i), list("back return returns returning until till to zurück bis through ends end ending")) && has('d') && r.dayAlone(i+1):
+			return said(i-1, i)
 		case t.kind == 'n' && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && r.word(i-1, list("vom von from between zwischen du del dal")) && (r.is(i+1, '.') || r.word(i+1, rangeWords)) && has('d'):
 			return said(i-1, i)
 		case r.counts(i) > 0 && r.countsDay(i, spans):
@@ -130,6 +132,13 @@ func (r *reader) leftover(spans []span) string {
 		return "is to be at " + p + ", and the text does not say when that is"
 	}
 	return ""
+}
+
+// behind gives the token in front of another and of the small words between.
+func (r *reader) behind(i int) int {
+	for i--; i > 0 && r.word(i, dayLinks); i-- {
+	}
+	return i
 }
 
 // lateBy is how much something is early or late.

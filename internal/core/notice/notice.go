@@ -167,7 +167,7 @@ func Read(lines []Line, set Settings) Found {
 	}
 	d.endDay()
 	for _, u := range d.weeks {
-		if e := d.begin(u); len(d.out.Events) == 0 { // beside days it is only their heading
+		if e := d.begin(u); len(d.out.Events) == 0 || u.sentence { // beside days it is only their heading
 			e.What = tidy(u.text)
 			e.Held = fault.New(fault.Shorten(u.text, 80), "names a week, and no day").Do("ask for the day, or write it into the text")
 			d.out.Events = append(d.out.Events, e)
@@ -289,9 +289,10 @@ func (d *document) severalSentences() {
 type document struct {
 	set   Settings
 	out   Found
-	year  int // of the title or a heading; 0 for none
-	month int // of a heading; 0 for none
-	order int // of day and month
+	year  int    // of the title or a heading; 0 for none
+	month int    // of a heading; 0 for none
+	order int    // of day and month
+	zone  string // of all its times, where the text says so
 
 	headings    []string // by level
 	provisional bool     // the only heading is the first line of the text, for want of another
@@ -314,8 +315,19 @@ type heading struct {
 	listed bool // it stands in a list of days, of which the title is above it
 }
 
+// zoneOfAll is what says the zone of all times of a text: all times UTC, times are local.
+var zoneOfAll = lazily(`(?i)\b(?:all times|times|all hours|alle (?:zeiten|uhrzeiten)|zeiten|uhrzeiten|(?:toutes les )?heures|(?:todas las |todas as )?horas|(?:tutti gli )?orari|alle tijden|tijden)\b(?: are| given| shown| stated| in| en| em| sind| angaben| exprimées| indicadas| indicati|,|:)*\s*\(?(utc|gmt|cest|cet|west|wet|bst|eest|eet|mesz|mez|local(?: time)?|lokalzeit|lt)\b`)
+
 // learn finds the order of day and month that the whole of a text shows.
 func (d *document) learn(lines []Line) {
+	for _, l := range lines {
+		if m := zoneOfAll().FindStringSubmatch(l.Text); m != nil && d.zone == "" {
+			d.zone = strings.ToUpper(m[1])
+			if strings.HasPrefix(d.zone, "LOCAL") || strings.HasPrefix(d.zone, "LOKAL") || d.zone == "LT" {
+				d.zone = "local"
+			}
+		}
+	}
 	d.order = d.set.Order
 	if d.order != 0 {
 		return

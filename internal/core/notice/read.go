@@ -75,8 +75,8 @@ func (d *document) unit(u unit) {
 		for _, s := range spans {
 			if s.kind == 'l' && phraseIn(r.text, slices.Concat(lastingWords, []string{"each", "jeweils", "chacun", "ciascuno"})) != "" && phraseIn(r.text, earlyWords) == "" {
 				d.lengths = append(d.lengths, s.minutes)
-				if !d.set.Message || phraseIn(r.text, []string{"each", "every", "jeweils", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}) != "" {
-					d.lasting(s.minutes, phraseIn(r.text, []string{"each", "every", "all", "jeweils", "alle", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}) != "")
+				if !d.set.Message || phraseIn(r.text, []string{"each", "every", "per", "pro", "par", "por", "apiece", "je", "jeweils", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}) != "" {
+					d.lasting(s.minutes, phraseIn(r.text, []string{"each", "every", "all", "per", "pro", "par", "por", "a piece", "apiece", "je", "jeweils", "alle", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}) != "")
 				}
 			}
 		}
@@ -381,7 +381,7 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 			i += n
 			continue
 		}
-		if first, end := r.when(0); bareDays && i == 0 && (end == 0 || first.days[0].relative || first.days[0].month == 0 && first.days[0].day > 0) {
+		if first, end := r.when(0); bareDays && i == 0 && (end == 0 || first.days[0].doubt != "" || first.days[0].relative || first.days[0].month == 0 && first.days[0].day > 0) {
 			if days, end := r.bareDays(d.month, d.year); end > 0 {
 				out = append(out, span{kind: 'd', from: 0, to: end, dates: days})
 				i = end
@@ -523,7 +523,7 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 			at++
 			signed = true
 		}
-		if r.month(at) > 0 || r.is(at, ':') && r.is(at+1, 'n') && !r.tok(at+1).gap || r.is(at, '/') || r.is(at-1, '.') && r.is(at, 'n') && !r.tok(at).gap || r.half(at) {
+		if r.month(at) > 0 || r.is(at, ':') && r.is(at+1, 'n') && !r.tok(at+1).gap || r.is(at, '/') && !(r.tok(at+1).num == t.num+1 && r.is(at+2, 'w') && r.month(at+2) == 0) || r.is(at-1, '.') && r.is(at, 'n') && !r.tok(at).gap || r.half(at) {
 			return dates{}, 0
 		}
 		d.day = t.num
@@ -543,6 +543,10 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 				}
 				return out, at
 			}
+		}
+		if u := r.tok(at + 1); r.is(at, '/') && u.kind == 'n' && u.num == t.num+1 && r.tok(at+2).gap && r.is(at+2, 'w') { // 21/22 Launching weekend
+			at++
+			continue
 		}
 		if (r.is(at, ',') || r.word(at, andWords) || r.is(at, '&')) && (r.is(at+1, 'n') && r.tok(at+1).num <= 31 && !r.is(at+2, ':') || r.weekday(at+1) != 0 && r.is(at+2, 'n')) {
 			at++
@@ -600,6 +604,8 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			g.doubt = "has two times with a stroke between: from the first to the second, or each by itself?"
 		case n+1 < len(groups) && r.sideBySide(groups[n], groups[n+1]), n > 0 && r.sideBySide(groups[n-1], groups[n]):
 			g.doubt = "has two days side by side: from the first to the second, or each by itself?"
+		case n+1 < len(groups) && r.timesSideBySide(groups[n], groups[n+1]), n > 0 && r.timesSideBySide(groups[n-1], groups[n]):
+			g.doubt = "has two times side by side: from the first to the second, or each by itself?"
 		case r.either(groups):
 			g.doubt = oneOfSeveral
 		case g.times == nil && !g.allDay && r.partOnly(g):

@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"fmt"
 	"math/bits"
 	"strings"
@@ -290,7 +291,7 @@ func (d *document) setTimes(e *Event, on resolved, g *group) *fault.Fault {
 		e.Start = at(on.first, start)
 		return fault.Newf("names several times").Do("write each into a line of its own")
 	}
-	e.Zone = g.times.zone
+	e.Zone = cmp.Or(g.times.zone, d.zone)
 	first := g.times.list[0]
 	if g.times.until == nil {
 		start, note := d.minutes(first)
@@ -366,6 +367,7 @@ func (d *document) minutes(c clock) (int, string) {
 			m += 720
 		}
 	case c.sure || c.hour > 12 || c.hour == 0:
+	case c.marked && !d.set.Message: // 5h, 5 Uhr, as a notice has it
 	case c.hour <= 6 && (d.set.Message || c.bare):
 		return m + 720, fmt.Sprintf("%s is taken for %s", c, clock{hour: c.hour + 12, minute: c.minute, sure: true})
 	case d.set.Message || c.bare:

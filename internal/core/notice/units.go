@@ -79,6 +79,12 @@ func goesOn(before, l Line) bool {
 	if colonLine().MatchString(before.Text) && colonLine().MatchString(l.Text) { // a list of names with what is said of each
 		return false
 	}
+	if columned().MatchString(before.Text) && columned().MatchString(l.Text) && !phraseAt(text, []string{"to", "until", "till", "bis", "au", "à", "hasta", "al", "a", "até", "tot"}) { // rows of a table
+		return false
+	}
+	if startsWithDate(strings.TrimSpace(before.Text)) && endOnly().MatchString(text) { // a list of times, one of which says only its end
+		return false
+	}
 	full := utf8.RuneCountInString(was) >= 55
 	if words := strings.Fields(was); len(words) > 1 && smallWords[words[len(words)-1]] && !bullet().MatchString(l.Text) {
 		return true
@@ -102,6 +108,13 @@ func goesOn(before, l Line) bool {
 	}
 	return !strings.ContainsAny(last, ":")
 }
+
+// columned is a line with white space between its columns, and endOnly one that begins
+// with the end of something.
+var (
+	columned = lazily(`\S(?: {3,}|\t+)\S`)
+	endOnly  = lazily(`(?i)^(?:until|till|til|bis|jusqu'à|hasta|fino alle|até|tot) \d{1,2}[:.h]\d\d`)
+)
 
 // colonLine is a line that begins with a name and a colon.
 var colonLine = lazily(`^\s*\p{Lu}[\p{L}\d ,&/-]{1,40}:\s+\S`)

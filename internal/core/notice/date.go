@@ -156,7 +156,7 @@ func (r *reader) dayish(i int) bool {
 	}
 	if r.is(i, 'n') {
 		s, u := r.tok(i+1), r.tok(i+2)
-		time := s.kind == ':' || r.half(i+1) || s.text == "h" || s.kind == '.' && u.kind == 'n' && !u.gap && len(u.text) == 2 && (u.num > 12 || u.num%15 == 0) && !r.is(i+3, '.')
+		time := s.kind == ':' && u.kind == 'n' && !u.gap || r.half(i+1) || s.text == "h" || s.kind == '.' && u.kind == 'n' && !u.gap && len(u.text) == 2 && (u.num > 12 || u.num%15 == 0) && !r.is(i+3, '.')
 		return r.tok(i).num <= 31 && len(r.tok(i).text) <= 2 && !time
 	}
 	return r.month(i) > 0 && r.is(i+1, 'n')

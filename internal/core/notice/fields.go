@@ -179,6 +179,12 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if e.Where == "" {
 		e.Where = placeIn(text)
 	}
+	if e.Where != "" && named(e.Where) { // a day of the week is no place
+		e.Where = ""
+	}
+	if h := d.heading(); h != "" && onlyPlace().MatchString(e.What) && (e.Where == "" || strings.EqualFold(e.Where, e.What)) {
+		e.What, e.Where = h, e.What
+	}
 	if !meaningful(e.What) {
 		switch {
 		case d.set.Subject != "":
@@ -190,6 +196,9 @@ func (d *document) fields(e *Event, u unit, text string) {
 	e.read("title", e.What)
 	e.read("location", e.Where)
 }
+
+// onlyPlace is a text that names a place and nothing else.
+var onlyPlace = lazily(`(?i)^(?:(?:north|south|east|west|inner|outer|old|new|main|upper|lower)\s+)?(?:berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|slipway|terminal|wharf|jetty|lock|yard|floor|kai|liegeplatz|raum|halle|gebäude|steg|salle|quai|poste|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage|boathouse|workshop|warehouse|station|gym)s?(?:\s+(?:no\.?\s*)?(?:[a-z]?\d+[a-z]?(?:\s*[-–/]\s*\d{1,2}|,? (?:and|&|und|et|y|e|to) \d{1,2})?|[A-Z]))?$`)
 
 // sentenceTitle gives the title of an event that a sentence tells of: what stands
 // before its day, where that says something.
@@ -335,7 +344,7 @@ func split(text string) (out []string) {
 	return out
 }
 
-var edges = lazily(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|with|mit|avec|con|com|met|de|du|op|om|van|tot)\s*[.,]?)+$`)
+var edges = lazily(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|with|mit|avec|con|com|met|de|du|op|om|van|tot|each|jeweils)\s*[.,]?)+$`)
 
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {
@@ -375,6 +384,9 @@ func uncancelled(text string) string {
 
 // block reads a block of labels, or a row of a table.
 func (d *document) block(u unit) {
+	if d.weekRow(u) {
+		return
+	}
 	e := d.begin(u)
 	g := group{}
 	var when, first, last, clockFirst, clockLast string
@@ -383,7 +395,7 @@ func (d *document) block(u unit) {
 	whole := unit{text: u.text, page: u.page, line: u.line}
 	for _, f := range u.fields {
 		value := strings.TrimSpace(plain(f.Value))
-		if value == "" {
+		if strings.Trim(value, "-–—./ *") == "" { // nothing, or a dash for it
 			continue
 		}
 		switch labelOf(f.Label) {
@@ -458,6 +470,9 @@ func (d *document) block(u unit) {
 				d.pass(whole, f.Label+": "+value, "a day under a label that says nothing of an event")
 				continue
 			}
+			if justTime(value) {
+				unread = f.Label + ": " + value
+			}
 			if other == "" && meaningful(value) {
 				other = value
 			}
@@ -474,10 +489,17 @@ func (d *document) block(u unit) {
 		}
 	}
 	if end := strings.TrimSpace(last + " " + clockLast); end != "" {
+		if clockLast != "" && clockFirst == "" && last == "" && unread == "" && !hasTime(text) {
+			unread = "until " + clockLast
+		}
 		text += " – " + end
 	}
 	text = strings.TrimSpace(text)
 	if text == "" {
+		return
+	}
+	if r := (&reader{text: u.text, toks: scan(u.text)}); len(what) == 0 && r.saysNothing(d.spans(r, u)) {
+		d.pass(whole, u.text, "says that there is nothing")
 		return
 	}
 	switch {
@@ -543,6 +565,38 @@ func (d *document) block(u unit) {
 	}
 }
 
+// weekRow reads a row of a calendar sheet, with a column for each day of the week: a cell
+// begins with the day of the month, and says what is on it.
+func (d *document) weekRow(u unit) bool {
+	days := 0
+	for _, f := range u.fields {
+		if weekdaysOf(strings.ToLower(strings.Trim(f.Label, " .:"))) != 0 {
+			days++
+		}
+	}
+	if days < 2 || days < len(u.fields)-1 {
+		return false
+	}
+	for _, f := range u.fields {
+		cell := unit{text: strings.Join(strings.Fields(plain(f.Value)), " "), page: u.page, line: u.line, item: true, struck: u.struck}
+		number := len(cell.text) - len(strings.TrimLeft(cell.text, "0123456789"))
+		rest := strings.TrimLeft(cell.text[number:], " .:")
+		if weekdaysOf(strings.ToLower(strings.Trim(f.Label, " .:"))) == 0 || rest == "" || !meaningful(rest) && !strings.ContainsAny(rest, "0123456789") { // the week's number, a day without anything
+			continue
+		}
+		if number == 0 || number > 2 || d.month == 0 {
+			e := d.begin(cell)
+			d.fields(&e, cell, rest)
+			e.Held = fault.New(fault.Shorten(cell.text, 80), "stands in a calendar sheet, and of which day it is cannot be told").Do("write its date in full")
+			d.out.Events = append(d.out.Events, e)
+			continue
+		}
+		cell.text = f.Label + " " + cell.text[:number] + ": " + rest
+		d.unit(cell)
+	}
+	return true
+}
+
 // letterHead tells whether a block of labels is the head of a letter.
 func (d *document) letterHead(u unit) bool {
 	to, dated, more := false, false, false
@@ -561,6 +615,17 @@ func (d *document) letterHead(u unit) bool {
 		}
 	}
 	return to && dated && !more
+}
+
+// hasTime tells whether a text says a time of day.
+func hasTime(text string) bool {
+	r := &reader{text: text, toks: scan(text)}
+	for i := range r.toks {
+		if _, end := r.clocks(i, false); end > 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // justTime tells whether a value is a time of day and no day.

@@ -50,7 +50,7 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, r.rough(i))
 		case !ended && r.lasting(i) > 0 && !used(r.lasting(i)):
 			return said(i, r.lasting(i))
-		case t.kind == 'w' && partWords[t.text] && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d'):
+		case t.kind == 'w' && partWords[t.text] && !(t.text == "night" && r.tok(i-1).kind == 'w' && !r.word(i-1, list("at by the last this every each all that to for on a one per"))) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d'):
 			return "says only a part of the day"
 		}
 	}

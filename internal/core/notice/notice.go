@@ -69,7 +69,8 @@ type Event struct {
 	NoDate bool // only a time was found: its date is that of something said before
 	NoTime bool // a day that a time may still be said for
 
-	prose bool // a sentence says it, and no line of a list
+	prose   bool // a sentence says it, and no line of a list
+	heading bool // a heading says it
 }
 
 // Passed is a date of the text that is none of an event.
@@ -173,6 +174,7 @@ func Read(lines []Line, set Settings) Found {
 			d.out.Events = append(d.out.Events, e)
 		}
 	}
+	d.overLists()
 	if set.Message {
 		d.timesOfDays()
 		d.severalSentences()
@@ -258,6 +260,41 @@ func (d *document) timesOfDays() {
 					e.Held = fault.New(fault.Shorten(e.Text, 80), "names several times for one day").Do("write each into a line of its own, with its day")
 				}
 			}
+		}
+	}
+	d.out.Events = events
+}
+
+// listNouns name what is a list of events, and no event.
+var listNouns = []string{"plan", "plans", "berth plan", "programme", "program", "schedule", "schedules", "timetable", "calendar", "rota", "roster", "list", "events", "dates", "courses", "overview", "agenda", "arrivals", "departures", "bookings", "movements", "week", "month", "kalender", "terminplan", "termine", "übersicht", "wochenplan", "dienstplan", "belegungsplan", "calendrier", "horaire", "horaires", "planning", "calendario", "programma", "programa", "orario", "horario", "horário", "kalenderwoche", "rooster", "planning"}
+
+// overLists takes the days of a heading that only say which days those of the list below it
+// are of. Where it may be an event of its own it is held.
+func (d *document) overLists() {
+	events := d.out.Events
+	for i := 0; i < len(events); i++ {
+		e := &events[i]
+		if !e.heading || !e.AllDay || e.End.IsZero() || e.Held != nil || e.Cancelled {
+			continue
+		}
+		n, outside := 0, false
+		for _, o := range events[i+1:] {
+			if o.heading {
+				break
+			}
+			if !o.Start.IsZero() {
+				n++
+				outside = outside || o.Start.Before(e.Start) || !o.Start.Before(e.End.AddDate(0, 0, 1))
+			}
+		}
+		switch {
+		case n == 0 || outside:
+		case phraseIn(e.Text, listNouns) != "":
+			d.out.Passed = append(d.out.Passed, Passed{e.Text, "the days of what stands below it", e.Page, e.Line})
+			events = slices.Delete(events, i, i+1)
+			i--
+		default:
+			e.Held = fault.New(fault.Shorten(e.Text, 80), "may be an event of its own, or only the heading of what stands below it").Do("write it into a line of its own, or leave its days out")
 		}
 	}
 	d.out.Events = events
@@ -371,8 +408,8 @@ func (d *document) pass(u unit, text, why string) {
 
 func (d *document) heading() string {
 	for i := len(d.headings) - 1; i >= 0; i-- {
-		if d.headings[i] != "" {
-			return d.headings[i]
+		if h := strings.TrimRight(d.headings[i], ": "); h != "" {
+			return h
 		}
 	}
 	return ""

@@ -101,6 +101,11 @@ func (d *document) unit(u unit) {
 			d.below(u, r, groups)
 		default:
 			d.apart = true
+			for i := d.before; i < len(d.out.Events) && !u.gap; i++ { // "The quiz is on 11 March. Start 7.30 pm."
+				if e := &d.out.Events[i]; e.prose && e.AllDay && e.End.IsZero() && e.NoTime && e.Held == nil && !e.Cancelled {
+					e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one behind it").Do("write the time beside the day")
+				}
+			}
 			d.pass(u, u.text, "a time without a day")
 		}
 		return
@@ -563,7 +568,7 @@ var vagueWord = list(`around about approximately approx roughly ca circa gegen v
 
 // begin begins an event of a unit.
 func (d *document) begin(u unit) Event {
-	e := Event{Text: u.text, Page: u.page, Line: u.line, Heading: d.heading(), prose: u.sentence && !u.item}
+	e := Event{Text: u.text, Page: u.page, Line: u.line, Heading: d.heading(), prose: u.sentence && !u.item, heading: u.level > 0}
 	if u.struck || cancels(u.text) {
 		e.Cancelled = true
 		e.Reading = append(e.Reading, Part{u.text, "status", "cancelled"})
@@ -585,6 +590,7 @@ func cancels(text string) bool {
 // events makes the events of a unit's groups.
 func (d *document) events(u unit, r *reader, groups []group) {
 	groups = d.moved(u, r, r.stays(groups))
+	shared, from := shareTimes(u, groups), len(d.out.Events)
 	parts := d.titles(u, r, groups)
 	timed, untimed := 0, 0
 	for _, g := range groups {
@@ -620,6 +626,29 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		base.Reading = append(base.Reading, r.reading(g)...)
 		d.timed(base, u, r, g)
 	}
+	for i := from; shared && i < len(d.out.Events); i++ { // the place is that of each as well
+		if e := &d.out.Events[i]; e.Where == "" {
+			e.Where = d.out.Events[len(d.out.Events)-1].Where
+		}
+	}
+}
+
+// shareTimes gives days without times that of the last, where the text says that it is
+// that of each: 24 March, 7 April, each 19:00–21:00.
+func shareTimes(u unit, groups []group) bool {
+	last := len(groups) - 1
+	if last < 1 || groups[last].times == nil || phraseIn(u.text, []string{"each", "jeweils", "je", "chaque fois", "cada vez", "ogni volta", "telkens", "steeds"}) == "" {
+		return false
+	}
+	for _, g := range groups[:last] {
+		if g.times != nil || g.allDay || g.dates == nil || g.doubt != "" || g.minutes > 0 {
+			return false
+		}
+	}
+	for i := range groups[:last] {
+		groups[i].times, groups[i].minutes = groups[last].times, groups[last].minutes
+	}
+	return true
 }
 
 // timed gives an event its times, once for each of its days.

@@ -87,6 +87,9 @@ func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
 	if x.nth != 0 {
 		return d.ofMonth(x, after)
 	}
+	if x.month == 0 && d.set.Stated.IsZero() && x.weekdays == 0 {
+		return time.Time{}, fault.Newf("names a day and not its month").Do("write the date in full")
+	}
 	if x.month == 0 { // a day of this month or the next
 		for _, t := range []time.Time{d.today(), d.today().AddDate(0, 1, 1-d.today().Day())} {
 			if exists(t.Year(), int(t.Month()), x.day) && !midnight(t.Year(), int(t.Month()), x.day).Before(d.today()) && (x.weekdays == 0 || x.weekdays&(1<<weekdayOf(t.Year(), int(t.Month()), x.day)) != 0) {

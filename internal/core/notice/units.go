@@ -379,8 +379,8 @@ func init() {
 		"when":     "when wann quand cuándo cuando quando wanneer date_and_time date/time termin slot date_&_time datum_und_uhrzeit zeitpunkt moment dates closed closure period zeitraum",
 		"date":     "date day datum tag jour fecha día dia data giorno dag on the_date new_date",
 		"time":     "time at uhrzeit zeit heure hora ora tijd times hours hour new_time",
-		"start":    "start from begin begins starts beginning beginn von ab début debut du inicio desde inizio dal início van vanaf eta arrival arrives start_date start_time anfang check-in departure_from",
-		"end":      "end to until till ends ende bis fin hasta fine al fim até tot einde etd departure departs end_date end_time finish check-out",
+		"start":    "start from begin begins starts beginning beginn von ab début debut du inicio desde inizio dal início van vanaf eta arrival arrives arr arrived etb start_date start_time anfang check-in departure_from",
+		"end":      "end to until till ends ende bis fin hasta fine al fim até tot einde etd departure departs dep departed ets sailing end_date end_time finish check-out",
 		"length":   "length duration how_long dauer durée duración durata duração duur",
 		"where":    "where place location venue room berth quay wo ort où lieu dónde donde lugar dove luogo onde local waar plaats address meeting_place liegeplatz raum area",
 		"what":     "what event subject title topic about betreff was quoi objet asunto qué oggetto cosa assunto wat onderwerp re activity work works job purpose reason anlass zweck motif motivo betreff: description name service",
@@ -397,7 +397,7 @@ func init() {
 }
 
 func labelOf(label string) string {
-	label = strings.ToLower(strings.Join(strings.Fields(strings.Trim(label, " :*?")), " "))
+	label = strings.ToLower(strings.Join(strings.Fields(strings.Trim(label, " :*?.")), " "))
 	if f := labels[label]; f != "" {
 		return f
 	}

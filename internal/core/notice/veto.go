@@ -253,7 +253,7 @@ func (d *document) past(r *reader, s span, before string) bool {
 // boarded tells whether a verb of a text tells of the past.
 func (r *reader) boarded() bool {
 	for i := range r.toks {
-		if r.word(i, list("boarded left came went docked berthed moored sailed met called spoke signed delivered checked inspected visited started began")) && !r.word(i-1, list("be been to is are not will")) {
+		if r.word(i, list("boarded left came went docked berthed moored sailed met called spoke signed delivered checked inspected visited started began drew said took saw gave held won lost found became fell rose broke sank brought caught sold paid built received celebrated welcomed opened attended joined repaired replaced reported")) && !r.word(i-1, list("be been to is are not will")) {
 			return true
 		}
 		if t := r.tok(i + 1).text; r.word(i, list("we i they he she you who which")) && len(t) > 4 && strings.HasSuffix(t, "ed") && !r.word(i+1, list("proceed exceed succeed indeed")) { // we worked

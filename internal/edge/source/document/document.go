@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 	"unicode"
 
 	"almanach/internal/core/fault"
@@ -34,7 +35,16 @@ type Part struct {
 type Table struct {
 	Page, Line int
 	Rows       [][]table.Cell
-	Lines      []int // by row; nil where rows have no lines of their own
+	Lines      []int           // by row; nil where rows have no lines of their own
+	Wide       map[[2]int]bool // the cells, by row and column, that lie over several columns
+}
+
+// widen notes that the cell of the row under way lies over several columns.
+func (t *Table) widen(column int) {
+	if t.Wide == nil {
+		t.Wide = map[[2]int]bool{}
+	}
+	t.Wide[[2]int{len(t.Rows), column}] = true
 }
 
 // Columns are the columns of what was found in running text.
@@ -179,7 +189,7 @@ func (t *Table) lines() (out []notice.Line) {
 			struck = struck && c.Struck
 			texts = append(texts, text)
 			label := ""
-			if i < len(header) {
+			if i < len(header) && (!t.Wide[[2]int{n, i}] || t.Wide[[2]int{0, i}]) { // what lies over several columns is of none of them
 				label = header[i]
 			}
 			l.Fields = append(l.Fields, notice.Field{Label: label, Value: text})
@@ -352,24 +362,33 @@ func (r *Rows) Next() (table.Row, error) {
 
 // DocumentKeys gives each event of a document a key of its own: its heading and
 // what it says, without the numbers of either; where several say the same, their
-// order among themselves.
+// order among themselves. What cancels an event of the same day is about that one.
 func DocumentKeys(events []notice.Event) []string {
 	out := make([]string, len(events))
-	count := map[string]int{}
+	alike := map[string][]int{}
 	for n, e := range events {
 		base := strings.TrimLeft(Wordy(e.Heading)+" / "+strings.Join(strings.Fields(e.What), " "), " /")
 		if e.Where != "" {
 			base += " / " + e.Where
 		}
-		id := fmt.Sprintf("%v %s", e.Cancelled, strings.ToLower(base))
-		count[id]++
+		id := strings.ToLower(base)
+		of := slices.IndexFunc(alike[id], func(i int) bool {
+			return events[i].Cancelled != e.Cancelled && dayOf(events[i].Start).Equal(dayOf(e.Start))
+		})
+		if of >= 0 {
+			out[n] = out[alike[id][of]]
+			continue
+		}
+		alike[id] = append(alike[id], n)
 		out[n] = base
-		if count[id] > 1 {
-			out[n] = fmt.Sprintf("%s (%d)", base, count[id])
+		if count := len(alike[id]); count > 1 {
+			out[n] = fmt.Sprintf("%s (%d)", base, count)
 		}
 	}
 	return out
 }
+
+func dayOf(t time.Time) time.Time { return t.Truncate(24 * time.Hour) }
 
 // Wordy gives a text without its numbers: "Notice 12/2026" and "Notice 13/2026"
 // are one.

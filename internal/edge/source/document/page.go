@@ -51,14 +51,33 @@ func PageParts(r io.Reader) ([]Part, error) {
 		case html.StartTagToken, html.SelfClosingTagToken, html.EndTagToken:
 			name, more := z.TagName()
 			a := atom.Lookup(name)
-			hidden := false
+			tag := string(name)
+			hidden, crossed, wide, high := false, false, 1, 1
 			for more {
 				var k, v []byte
 				k, v, more = z.TagAttr()
 				style := strings.ReplaceAll(strings.ToLower(string(v)), " ", "")
-				hidden = hidden || string(k) == "hidden" || string(k) == "style" && strings.Contains(style, "display:none")
+				switch string(k) {
+				case "hidden":
+					hidden = true
+				case "style":
+					hidden = hidden || strings.Contains(style, "display:none") || strings.Contains(style, "visibility:hidden")
+					crossed = crossed || strings.Contains(style, "line-through")
+				case "colspan":
+					wide = max(1, min(100, sheet.Count(v)))
+				case "rowspan":
+					high = max(1, min(5000, sheet.Count(v)))
+				}
 			}
-			p.tag(a, kind, hidden)
+			if began, ended := p.hidden.follow(tag, kind, hidden); began || ended || p.hidden.depth > 0 {
+				continue
+			}
+			if began, ended := p.crossed.follow(tag, kind, crossed); began {
+				p.struck++
+			} else if ended {
+				p.struck--
+			}
+			p.tag(a, kind, wide, high)
 		}
 	}
 }
@@ -78,10 +97,45 @@ type page struct {
 	tables []*Table // that are open
 	row    []table.Cell
 	cell   bool
+	wide   int              // columns of the cell
+	high   int              // rows of it
+	tall   map[int]tallCell // by column: the cells above that reach down into this row
+
+	hidden, crossed within
 }
 
+// tallCell is a cell over several rows.
+type tallCell struct {
+	cell table.Cell
+	rows int // that it still reaches into
+}
+
+// within is an element that is open, whatever lies in it.
+type within struct {
+	tag   string
+	depth int
+}
+
+// follow takes account of a tag. begins tells whether such an element begins with it.
+func (w *within) follow(tag string, kind html.TokenType, begins bool) (began, ended bool) {
+	switch {
+	case w.depth == 0 && begins && kind == html.StartTagToken && !void[tag]:
+		w.tag, w.depth = tag, 1
+		return true, false
+	case w.depth > 0 && tag == w.tag && kind == html.StartTagToken:
+		w.depth++
+	case w.depth > 0 && tag == w.tag && kind == html.EndTagToken:
+		w.depth--
+		return false, w.depth == 0
+	}
+	return false, false
+}
+
+// void are elements without an end.
+var void = map[string]bool{"br": true, "hr": true, "img": true, "input": true, "meta": true, "link": true, "col": true, "wbr": true, "area": true, "base": true, "source": true, "track": true, "embed": true}
+
 func (p *page) text(s string) {
-	if p.skip > 0 {
+	if p.skip > 0 || p.hidden.depth > 0 {
 		return
 	}
 	if p.struck == 0 && strings.TrimSpace(s) != "" {
@@ -115,7 +169,7 @@ func (p *page) flush() {
 	p.out = append(p.out, Part{Line: notice.Line{Text: text, Number: p.number, Level: p.level, Item: p.item, Whole: true, Struck: struck}})
 }
 
-func (p *page) tag(a atom.Atom, kind html.TokenType, hidden bool) {
+func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
 	opens, closes := kind == html.StartTagToken, kind == html.EndTagToken
 	switch a {
 	case atom.Script, atom.Style, atom.Head, atom.Template, atom.Noscript, atom.Select, atom.Button:
@@ -161,7 +215,7 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, hidden bool) {
 		} else if closes && len(p.tables) > 0 {
 			p.endRow()
 			t := p.tables[len(p.tables)-1]
-			p.tables = p.tables[:len(p.tables)-1]
+			p.tables, p.tall = p.tables[:len(p.tables)-1], nil
 			if len(p.tables) == 0 {
 				p.addTable(t)
 			}
@@ -171,17 +225,61 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, hidden bool) {
 		p.endRow()
 	case atom.Td, atom.Th:
 		p.flush()
-		p.cell = false
+		p.endCell()
 		if opens && len(p.tables) > 0 {
-			p.row = append(p.row, table.Cell{})
+			p.reach()
+			if wide > 1 {
+				p.tables[len(p.tables)-1].widen(len(p.row))
+			}
+			p.row, p.wide, p.high = append(p.row, table.Cell{}), wide, high
 			p.cell = true
 		}
 	}
-	_ = hidden
+}
+
+// reach puts the cells of the rows above that reach down into this one at the end of it.
+func (p *page) reach() {
+	for {
+		t, ok := p.tall[len(p.row)]
+		if !ok {
+			return
+		}
+		if t.rows--; t.rows == 0 {
+			delete(p.tall, len(p.row))
+		} else {
+			p.tall[len(p.row)] = t
+		}
+		p.row = append(p.row, t.cell)
+	}
+}
+
+// endCell ends a cell: what it covers to its right is empty, what it covers below says
+// the same.
+func (p *page) endCell() {
+	if !p.cell || len(p.row) == 0 {
+		p.cell = false
+		return
+	}
+	at := len(p.row) - 1
+	for range p.wide - 1 {
+		p.row = append(p.row, table.Cell{})
+	}
+	for n := range p.wide {
+		if p.high > 1 {
+			if p.tall == nil {
+				p.tall = map[int]tallCell{}
+			}
+			p.tall[at+n] = tallCell{p.row[at+n], p.high - 1}
+		}
+	}
+	p.cell = false
 }
 
 func (p *page) endRow() {
-	p.cell = false
+	p.endCell()
+	if len(p.row) > 0 {
+		p.reach()
+	}
 	if len(p.tables) == 0 || len(p.row) == 0 {
 		p.row = nil
 		return

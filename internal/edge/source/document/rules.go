@@ -222,6 +222,9 @@ func gridTable(glyphs []glyph, lines []stroke, xs, ys []float64) (rest []glyph, 
 				at++
 			}
 			line[c] = cellOf(cells[at*cols+c])
+			if c+1 < cols && line[c].Filled() && !divided(lines, xs[c+1], (ys[at]+ys[at+1])/2, false) {
+				tab.widen(c)
+			}
 			filled = filled || line[c].Filled() && at == r
 		}
 		if filled {

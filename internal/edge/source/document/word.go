@@ -131,7 +131,8 @@ type word struct {
 	skip     int
 	number   int
 	page     int
-	strikers map[string]bool // styles of ODT that strike
+	strikers map[string]bool   // styles of ODT that strike
+	parents  map[string]string // of styles of ODT
 	style    string
 
 	tables []*grid
@@ -148,6 +149,7 @@ type grid struct {
 	row      []table.Cell
 	span     int
 	down     bool // the cell goes on with the one above
+	covered  int  // cells that the one before them in the row still covers
 	repeat   int
 	tallSpan map[int]int // by column: rows that the cell above still covers
 }
@@ -164,7 +166,7 @@ func attr(e xml.StartElement, name string) string {
 func (w *word) read(r io.Reader) error {
 	d := xml.NewDecoder(r)
 	d.Strict = true
-	w.strikers = map[string]bool{}
+	w.strikers, w.parents = map[string]bool{}, map[string]string{}
 	w.page = 0
 	depth := 0
 	for {
@@ -220,18 +222,20 @@ func (w *word) start(e xml.StartElement) {
 			w.level, _ = strconv.Atoi(attr(e, "outline-level"))
 			w.level = max(1, w.level)
 		}
-		if s := attr(e, "style-name"); w.strikers[s] {
-			w.struck = true
+		style := attr(e, "style-name")
+		w.struck = w.struck || w.strikers[style]
+		for range 5 { // the style, and those that it comes from
+			if w.level > 0 || style == "" {
+				break
+			}
+			w.level = headingLevel(strings.ReplaceAll(style, "_20_", " "))
+			style = w.parents[style]
 		}
 	case "pStyle":
-		style := strings.ToLower(attr(e, "val"))
-		for _, name := range []string{"heading", "title", "berschrift", "titre", "titulo", "titolo", "kop"} {
-			if i := strings.Index(style, name); i >= 0 {
-				w.level = 1
-				if n, err := strconv.Atoi(strings.TrimLeft(style[i+len(name):], " ")); err == nil {
-					w.level = max(1, min(9, n))
-				}
-			}
+		w.level = headingLevel(attr(e, "val"))
+	case "outlineLvl":
+		if n, err := strconv.Atoi(attr(e, "val")); err == nil && n < 9 && w.paras > 0 {
+			w.level = n + 1
 		}
 	case "numPr":
 		w.list = true
@@ -273,6 +277,7 @@ func (w *word) start(e xml.StartElement) {
 		w.deleted++
 	case "style":
 		w.style = attr(e, "name")
+		w.parents[w.style] = attr(e, "parent-style-name")
 	case "text-properties":
 		if v := attr(e, "text-line-through-style"); v != "" && v != "none" {
 			w.strikers[w.style] = true
@@ -289,7 +294,12 @@ func (w *word) start(e xml.StartElement) {
 			}
 			g.row = append(g.row, table.Cell{})
 			if e.Name.Local == "covered-table-cell" {
-				g.down = true
+				g.down = g.covered == 0
+				g.covered = max(0, g.covered-1)
+			}
+			if n := sheet.Count([]byte(attr(e, "number-columns-spanned"))); n > 1 {
+				g.covered = min(100, n-1)
+				g.widen(len(g.row) - 1)
 			}
 			if n := sheet.Count([]byte(attr(e, "number-rows-spanned"))); n > 1 {
 				g.tallSpan[len(g.row)-1] = n
@@ -304,6 +314,26 @@ func (w *word) start(e xml.StartElement) {
 			g.down = attr(e, "val") != "restart"
 		}
 	}
+}
+
+// headingLevel gives the level of a heading whose style has a name, 0 for other styles.
+func headingLevel(style string) int {
+	style = strings.ToLower(style)
+	if style == "table heading" || strings.Contains(style, "contents heading") || strings.Contains(style, "kopf") {
+		return 0
+	}
+	if strings.HasPrefix(style, "subtitle") {
+		return 2
+	}
+	for _, name := range []string{"heading", "title", "berschrift", "titre", "titulo", "título", "titolo", "kop"} {
+		if _, rest, ok := strings.Cut(style, name); ok {
+			if n, err := strconv.Atoi(strings.TrimLeft(rest, " ")); err == nil {
+				return max(1, min(9, n))
+			}
+			return 1
+		}
+	}
+	return 0
 }
 
 func (w *word) grid() *grid {
@@ -342,6 +372,9 @@ func (w *word) end(name string) {
 				g.row[last] = above[last]
 			}
 		}
+		if g.span > 1 {
+			g.widen(last)
+		}
 		for range g.span - 1 {
 			g.row = append(g.row, table.Cell{})
 		}
@@ -350,7 +383,7 @@ func (w *word) end(name string) {
 		if g := w.grid(); g != nil {
 			w.number++
 			g.Rows, g.Lines = append(g.Rows, g.row), append(g.Lines, w.number)
-			g.row = nil
+			g.row, g.covered = nil, 0
 		}
 	case "tbl", "table":
 		g := w.grid()

@@ -247,7 +247,7 @@ func (d *document) without(u unit, r *reader, passed bool) {
 		d.day.texts = append(d.day.texts, u)
 		return
 	}
-	if u.level == 0 && d.untitled() && !u.sentence && len(u.text) < 90 && !d.set.Message {
+	if u.level == 0 && d.untitled() && !phraseAt(u.text, addressed) && !u.sentence && len(u.text) < 90 && !d.set.Message {
 		d.headings, d.provisional = []string{u.text}, true
 	}
 	if d.set.Message && phraseIn(u.text, []string{"same time", "gleiche zeit", "gleichen zeit", "même heure", "misma hora", "stessa ora", "mesma hora", "zelfde tijd"}) != "" { // "Moved to Sunday. Same time."

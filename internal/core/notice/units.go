@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -388,7 +389,7 @@ func init() {
 		"note":     "organiser organizer organised_by organized_by host hosted_by phone tel telephone telefon fax fee fees price cost costs admission tickets preis prix precio prezzo preço prijs number order_number order_no booking_number booking_no reference reference_number ref id meeting_id passcode password link url website web capacity places note notes remark remarks comment comments bemerkung remarque nota opmerking",
 		"status":   "status state",
 		"deadline": "deadline book_by bookings_close reply_by rsvp apply_by registration_closes anmeldeschluss due due_date closing_date",
-		"made":     "printed issued updated published last_changed last_updated last_modified created date_of_issue sent received submitted submitted_at submitted_on stand erstellt gedruckt imprimé publié version revision timestamp booked_on ordered_on booking_date order_date invoice_date reopens reopening valid_until valid_from expires",
+		"made":     "printed issued updated published last_changed last_updated last_modified created date_of_issue sent received submitted submitted_at submitted_on stand erstellt gedruckt imprimé publié version revision timestamp booked_on ordered_on booking_date order_date invoice_date ordered booked registered signed approved reopens reopening valid_until valid_from expires",
 	} {
 		for w := range strings.FieldsSeq(words) {
 			labels[strings.ReplaceAll(w, "_", " ")] = field
@@ -401,7 +402,14 @@ func labelOf(label string) string {
 	if f := labels[label]; f != "" {
 		return f
 	}
-	for _, suffix := range []string{" date", " time", " (utc)", " (local)"} {
+	for _, prefix := range []string{"planned ", "scheduled ", "expected ", "estimated ", "actual ", "proposed ", "requested ", "desired ", "preferred ", "new ", "geplanter ", "geplantes ", "date of ", "time of "} {
+		if short, ok := strings.CutPrefix(label, prefix); ok {
+			if f := labels[short]; f != "" {
+				return f
+			}
+		}
+	}
+	for _, suffix := range []string{" date", " time", " on", " at", " (utc)", " (local)"} {
 		if short, ok := strings.CutSuffix(label, suffix); ok {
 			if f := labels[short]; f != "" {
 				return f
@@ -412,6 +420,62 @@ func labelOf(label string) string {
 }
 
 func isLabel(label string) bool { return labelOf(label) != "" }
+
+// Labels tells how many of some labels are known, and whether one of them is of a day or
+// a beginning.
+func Labels(texts []string) (known int, when bool) {
+	for _, text := range texts {
+		switch labelOf(text) {
+		case "":
+		case "when", "date", "start":
+			when = true
+			fallthrough
+		default:
+			known++
+		}
+	}
+	return known, when
+}
+
+// SaysDay tells whether a text names a day.
+func SaysDay(text string) bool { return (&reader{text: text, toks: scan(text)}).hasDate() }
+
+// SaysTime tells whether a text says a time of day, or hours from and to.
+func SaysTime(text string) bool { return hasTime(text) || bareHours().MatchString(text) }
+
+var bareHours = lazily(`\b([01]?\d|2[0-4])\s*[-–—]\s*([01]?\d|2[0-4])\b(?:\s*(?:h|uhr|hrs)\b)?`)
+
+// Hours takes the times out of the heading of a column: what is left of it, and the times
+// in full. Early 06–14 is Early, 06:00–14:00.
+func Hours(text string) (rest, times string) {
+	if m := bareHours().FindStringSubmatchIndex(text); m != nil && !hasTime(text) {
+		return tidy(text[:m[0]] + " " + text[m[1]:]), text[m[2]:m[3]] + ":00–" + text[m[4]:m[5]] + ":00"
+	}
+	r := &reader{text: text, toks: scan(text)}
+	for i := range r.toks {
+		if _, end := r.clocks(i, false); end > 0 {
+			from, to := r.tok(i).from, r.tok(end-1).to
+			return tidy(text[:from] + " " + text[to:]), text[from:to]
+		}
+	}
+	return text, ""
+}
+
+// SaysEvent tells whether a text names a day and says something beside it.
+func SaysEvent(text string) bool {
+	r := &reader{text: text, toks: scan(text)}
+	spans := (&document{}).spans(r, unit{text: text})
+	days := false
+	for _, s := range spans {
+		days = days || s.kind == 'd'
+	}
+	for i, t := range r.toks {
+		if t.kind == 'w' && !smallWords[t.text] && !slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to }) {
+			return days
+		}
+	}
+	return false
+}
 
 // NameColumns gives the headings of a table's columns what their values say,
 // where the headings do not: the first column of days is When. values gives the

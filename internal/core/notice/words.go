@@ -128,6 +128,9 @@ var sameDayWords = []string{"same day", "that day", "same evening", "same aftern
 // Of them those that may stand behind an end that is on the next day.
 var nextDay = map[string]bool{"next day": true, "following day": true, "following morning": true, "next morning": true, "am nächsten tag": true, "am folgenden tag": true, "le lendemain": true, "al día siguiente": true, "il giorno dopo": true, "no dia seguinte": true, "de volgende dag": true}
 
+// What the line begins with that says to whom a letter is, and not what it is about.
+var addressed = []string{"to all", "to the", "to:", "dear", "hello", "attn", "attention", "an alle", "an die", "an den", "sehr geehrte", "liebe", "à tous", "à toutes", "aux", "madame", "monsieur", "mesdames", "a todos", "a los", "a las", "estimado", "estimada", "a tutti", "ai ", "alle", "gentile", "egregio", "aos", "às", "caro", "cara", "aan alle", "aan de", "geachte", "beste"}
+
 // What a sentence begins with that says another choice than the one before.
 var elseWords = []string{"otherwise", "alternatively", "or else", "if not", "if that", "failing that", "should that not", "else", "or", "plan b", "sonst", "ansonsten", "alternativ", "falls nicht", "andernfalls", "sinon", "ou bien", "si no", "o si no", "altrimenti", "oppure", "senão", "ou então", "anders", "zo niet"}
 

@@ -29,22 +29,18 @@ type Doc struct {
 type Part struct {
 	Line  notice.Line
 	Table *Table
+
+	bold bool // the whole of the line is
 }
 
-// Table is a table of a document.
-type Table struct {
-	Page, Line int
-	Rows       [][]table.Cell
-	Lines      []int           // by row; nil where rows have no lines of their own
-	Wide       map[[2]int]bool // the cells, by row and column, that lie over several columns
-}
-
-// widen notes that the cell of the row under way lies over several columns.
-func (t *Table) widen(column int) {
-	if t.Wide == nil {
-		t.Wide = map[[2]int]bool{}
+// headings makes headings of the short paragraphs that are bold from end to end.
+func (d *Doc) headings() {
+	for i := range d.Parts {
+		l := &d.Parts[i].Line
+		if d.Parts[i].bold && l.Level == 0 && !l.Item && len(l.Text) < 90 && !strings.ContainsAny(l.Text[max(0, len(l.Text)-1):], ".,;?!") {
+			l.Level = 5
+		}
 	}
-	t.Wide[[2]int{len(t.Rows), column}] = true
 }
 
 // Columns are the columns of what was found in running text.
@@ -53,6 +49,7 @@ var Columns = table.Header{"Key", "When", "Zone", "What", "Where", "Who", "Statu
 // Book gives a document as a book of sheets: its text, or its tables.
 func Book(d *Doc, o sheet.Options, end func() error) (sheet.Book, error) {
 	b := &book{doc: d, o: o, end: end}
+	d.headings()
 	for _, p := range d.Parts {
 		if p.Table != nil && len(p.Table.Rows) > 1 {
 			b.tables = append(b.tables, p.Table)
@@ -154,108 +151,6 @@ func (d *Doc) lines(tables bool) (out []notice.Line) {
 			out = append(out, p.Table.lines()...)
 		}
 	}
-	return out
-}
-
-// lines gives the rows of a table as lines of labels, under its header. Without a
-// header each row is a line of text.
-func (t *Table) lines() (out []notice.Line) {
-	header := t.header()
-	var last []string // of the rows above, for ditto marks
-	for n, row := range t.Rows {
-		if n == 0 && header != nil {
-			continue
-		}
-		if header != nil && sameRow(row, t.Rows[0]) { // repeated on the next page
-			continue
-		}
-		l := notice.Line{Page: t.Page, Number: t.Line, Whole: true}
-		if t.Lines != nil {
-			l.Number = t.Lines[n]
-		}
-		var texts []string
-		struck, filled := true, 0
-		values := make([]string, len(row))
-		for i, c := range row {
-			text := strings.TrimSpace(c.Text)
-			if ditto(text) && i < len(last) {
-				text = last[i]
-			}
-			values[i] = text
-			if text == "" {
-				continue
-			}
-			filled++
-			struck = struck && c.Struck
-			texts = append(texts, text)
-			label := ""
-			if i < len(header) && (!t.Wide[[2]int{n, i}] || t.Wide[[2]int{0, i}]) { // what lies over several columns is of none of them
-				label = header[i]
-			}
-			l.Fields = append(l.Fields, notice.Field{Label: label, Value: text})
-		}
-		last = values
-		if filled == 0 {
-			continue
-		}
-		l.Struck, l.Text = struck, strings.Join(texts, " | ")
-		if header == nil {
-			l.Fields = nil
-			l.Text = strings.Join(texts, " – ")
-		} else if filled == 1 { // a heading within the table, or a note
-			l.Text, l.Fields = texts[0], nil
-		}
-		out = append(out, l)
-	}
-	return append(out, notice.Line{})
-}
-
-func ditto(text string) bool {
-	switch strings.ToLower(text) {
-	case `"`, "''", "”", "“", "〃", `""`, "ditto", "do.", "idem", "id.", "dto.", "„":
-		return true
-	}
-	return false
-}
-
-func sameRow(a, b []table.Cell) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for i := range a {
-		if strings.TrimSpace(a[i].Text) != strings.TrimSpace(b[i].Text) {
-			return false
-		}
-	}
-	return true
-}
-
-// header gives the labels of a table's columns, nil where its first row is one
-// like the others: it says a day, or numbers.
-func (t *Table) header() []string {
-	if len(t.Rows) < 2 {
-		return nil
-	}
-	out := make([]string, len(t.Rows[0]))
-	for i, c := range t.Rows[0] {
-		text := strings.Join(strings.Fields(c.Text), " ")
-		if strings.ContainsFunc(text, unicode.IsDigit) && len(text) > 2 {
-			return nil
-		}
-		out[i] = text
-	}
-	if strings.Join(out, "") == "" {
-		return nil
-	}
-	notice.NameColumns(out, func(i int) []string {
-		var values []string
-		for _, row := range t.Rows[1:] {
-			if i < len(row) && strings.TrimSpace(row[i].Text) != "" {
-				values = append(values, row[i].Text)
-			}
-		}
-		return values
-	})
 	return out
 }
 

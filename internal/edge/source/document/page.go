@@ -9,7 +9,6 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/notice"
-	"almanach/internal/core/table"
 	"almanach/internal/edge/source/sheet"
 	"almanach/internal/edge/source/text"
 )
@@ -35,6 +34,7 @@ func OpenPage(t *text.Source, o sheet.Options) (sheet.Book, error) {
 // PageParts gives the paragraphs, items, headings and tables of a web page.
 func PageParts(r io.Reader) ([]Part, error) {
 	p := &page{}
+	p.nest.out = &p.out
 	z := html.NewTokenizer(r)
 	z.SetMaxBuf(4 << 20)
 	for {
@@ -90,24 +90,15 @@ type page struct {
 	item   bool
 	skip   int // elements whose text is not shown
 	struck int
-	bare   int // text that is not struck
+	bare   int  // text that is not struck
+	strong int  // elements that are open
+	light  bool // some of the paragraph is not bold
 	number int
 	quote  int
 
-	tables []*Table // that are open
-	row    []table.Cell
-	cell   bool
-	wide   int              // columns of the cell
-	high   int              // rows of it
-	tall   map[int]tallCell // by column: the cells above that reach down into this row
+	nest
 
 	hidden, crossed within
-}
-
-// tallCell is a cell over several rows.
-type tallCell struct {
-	cell table.Cell
-	rows int // that it still reaches into
 }
 
 // within is an element that is open, whatever lies in it.
@@ -138,8 +129,11 @@ func (p *page) text(s string) {
 	if p.skip > 0 || p.hidden.depth > 0 {
 		return
 	}
-	if p.struck == 0 && strings.TrimSpace(s) != "" {
-		p.bare++
+	if strings.TrimSpace(s) != "" {
+		if p.struck == 0 {
+			p.bare++
+		}
+		p.light = p.light || p.strong == 0
 	}
 	p.b.WriteString(s)
 }
@@ -147,26 +141,18 @@ func (p *page) text(s string) {
 // flush ends a paragraph.
 func (p *page) flush() {
 	text := strings.Join(strings.Fields(p.b.String()), " ")
-	struck := p.bare == 0
+	struck, bold := p.bare == 0, !p.light
 	p.b.Reset()
-	p.bare = 0
-	if len(p.tables) > 0 && p.cell {
-		if text != "" {
-			last := &p.row[len(p.row)-1]
-			was := last.Text
-			if was != "" {
-				was += " "
-			}
-			*last = Text(was + text)
-			last.Struck = struck
-		}
+	p.bare, p.light = 0, false
+	l := notice.Line{Text: text, Number: p.number + 1, Level: p.level, Item: p.item, Whole: true, Struck: struck}
+	if p.take(l) {
 		return
 	}
 	if text == "" || p.quote > 0 {
 		return
 	}
 	p.number++
-	p.out = append(p.out, Part{Line: notice.Line{Text: text, Number: p.number, Level: p.level, Item: p.item, Whole: true, Struck: struck}})
+	p.out = append(p.out, Part{Line: l, bold: bold})
 }
 
 func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
@@ -183,6 +169,12 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
 			p.struck++
 		} else if closes {
 			p.struck = max(0, p.struck-1)
+		}
+	case atom.B, atom.Strong:
+		if opens {
+			p.strong++
+		} else if closes {
+			p.strong = max(0, p.strong-1)
 		}
 	case atom.Blockquote:
 		p.flush()
@@ -201,7 +193,7 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
 		p.flush()
 		p.item = opens
 	case atom.P, atom.Div, atom.Br, atom.Ul, atom.Ol, atom.Section, atom.Article, atom.Header, atom.Footer, atom.Dl, atom.Pre, atom.Hr, atom.Form, atom.Title, atom.Body, atom.Address:
-		if a == atom.Br && len(p.tables) == 0 {
+		if a == atom.Br && p.top() == nil {
 			item := p.item
 			p.flush()
 			p.item = item
@@ -211,101 +203,26 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
 	case atom.Table:
 		p.flush()
 		if opens {
-			p.tables = append(p.tables, &Table{Line: p.number + 1})
-		} else if closes && len(p.tables) > 0 {
-			p.endRow()
-			t := p.tables[len(p.tables)-1]
-			p.tables, p.tall = p.tables[:len(p.tables)-1], nil
-			if len(p.tables) == 0 {
-				p.addTable(t)
-			}
+			p.begin(p.number + 1)
+		} else if closes {
+			p.endLine()
+			p.end()
 		}
 	case atom.Tr:
 		p.flush()
-		p.endRow()
+		p.endLine()
 	case atom.Td, atom.Th:
 		p.flush()
 		p.endCell()
-		if opens && len(p.tables) > 0 {
-			p.reach()
-			if wide > 1 {
-				p.tables[len(p.tables)-1].widen(len(p.row))
-			}
-			p.row, p.wide, p.high = append(p.row, table.Cell{}), wide, high
-			p.cell = true
+		if opens {
+			p.beginCell(wide, high)
 		}
 	}
 }
 
-// reach puts the cells of the rows above that reach down into this one at the end of it.
-func (p *page) reach() {
-	for {
-		t, ok := p.tall[len(p.row)]
-		if !ok {
-			return
-		}
-		if t.rows--; t.rows == 0 {
-			delete(p.tall, len(p.row))
-		} else {
-			p.tall[len(p.row)] = t
-		}
-		p.row = append(p.row, t.cell)
-	}
-}
-
-// endCell ends a cell: what it covers to its right is empty, what it covers below says
-// the same.
-func (p *page) endCell() {
-	if !p.cell || len(p.row) == 0 {
-		p.cell = false
-		return
-	}
-	at := len(p.row) - 1
-	for range p.wide - 1 {
-		p.row = append(p.row, table.Cell{})
-	}
-	for n := range p.wide {
-		if p.high > 1 {
-			if p.tall == nil {
-				p.tall = map[int]tallCell{}
-			}
-			p.tall[at+n] = tallCell{p.row[at+n], p.high - 1}
-		}
-	}
-	p.cell = false
-}
-
-func (p *page) endRow() {
-	p.endCell()
-	if len(p.row) > 0 {
-		p.reach()
-	}
-	if len(p.tables) == 0 || len(p.row) == 0 {
-		p.row = nil
-		return
-	}
-	t := p.tables[len(p.tables)-1]
-	p.number++
-	t.Rows, t.Lines = append(t.Rows, p.row), append(t.Lines, p.number)
-	p.row = nil
-}
-
-// addTable adds a table. One of a single column, or with much text in its cells,
-// is the layout of a page.
-func (p *page) addTable(t *Table) {
-	wide := 0
-	for _, row := range t.Rows {
-		wide = max(wide, len(row))
-	}
-	if wide > 1 && len(t.Rows) > 1 {
-		p.out = append(p.out, Part{Table: t})
-		return
-	}
-	for n, row := range t.Rows {
-		for _, c := range row {
-			if c.Filled() {
-				p.out = append(p.out, Part{Line: notice.Line{Text: c.Text, Number: t.Lines[n], Whole: true, Struck: c.Struck}})
-			}
-		}
+// endLine ends the row of a table.
+func (p *page) endLine() {
+	if p.endRow(p.number + 1) {
+		p.number++
 	}
 }

@@ -11,7 +11,6 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/notice"
-	"almanach/internal/core/table"
 	"almanach/internal/edge/source/sheet"
 )
 
@@ -125,8 +124,12 @@ type word struct {
 	level    int
 	item     int
 	list     bool
-	bare     bool // some of the paragraph is not struck
-	struck   bool // the run is
+	bare     bool            // some of the paragraph is not struck
+	struck   bool            // the run is
+	bold     bool            // the run is
+	heavy    bool            // the paragraph is bold by its style
+	light    bool            // some of the paragraph is not bold
+	strong   map[string]bool // styles of ODT that are bold
 	deleted  int
 	skip     int
 	number   int
@@ -135,23 +138,12 @@ type word struct {
 	parents  map[string]string // of styles of ODT
 	style    string
 
-	tables []*grid
+	nest
 
 	note    int      // footnotes that are open
 	aside   []string // their texts
 	changes bool     // it has tracked changes
 	all     bool     // it is footnotes that are read
-}
-
-// grid is a table under way.
-type grid struct {
-	Table
-	row      []table.Cell
-	span     int
-	down     bool // the cell goes on with the one above
-	covered  int  // cells that the one before them in the row still covers
-	repeat   int
-	tallSpan map[int]int // by column: rows that the cell above still covers
 }
 
 func attr(e xml.StartElement, name string) string {
@@ -164,9 +156,10 @@ func attr(e xml.StartElement, name string) string {
 }
 
 func (w *word) read(r io.Reader) error {
+	w.nest.out = &w.d.Parts
 	d := xml.NewDecoder(r)
 	d.Strict = true
-	w.strikers, w.parents = map[string]bool{}, map[string]string{}
+	w.strikers, w.strong, w.parents = map[string]bool{}, map[string]bool{}, map[string]string{}
 	w.page = 0
 	depth := 0
 	for {
@@ -204,8 +197,9 @@ func (w *word) text(s string) {
 	if w.d.Format == "DOCX" && w.style != "t" {
 		return
 	}
-	if !w.struck && strings.TrimSpace(s) != "" {
-		w.bare = true
+	if strings.TrimSpace(s) != "" {
+		w.bare = w.bare || !w.struck
+		w.light = w.light || !w.bold
 	}
 	w.b.WriteString(s)
 }
@@ -217,13 +211,14 @@ func (w *word) start(e xml.StartElement) {
 			w.flush()
 		}
 		w.paras++
-		w.bare, w.level, w.list = false, 0, w.item > 0
+		w.bare, w.level, w.list, w.light, w.bold, w.heavy = false, 0, w.item > 0, false, false, false
 		if e.Name.Local == "h" {
 			w.level, _ = strconv.Atoi(attr(e, "outline-level"))
 			w.level = max(1, w.level)
 		}
 		style := attr(e, "style-name")
-		w.struck = w.struck || w.strikers[style]
+		w.struck, w.bold = w.struck || w.strikers[style], w.strong[style]
+		w.heavy = w.bold
 		for range 5 { // the style, and those that it comes from
 			if w.level > 0 || style == "" {
 				break
@@ -243,8 +238,14 @@ func (w *word) start(e xml.StartElement) {
 		w.item++
 	case "t":
 		w.style = "t"
-	case "r", "span":
-		w.struck = w.strikers[attr(e, "style-name")]
+	case "r":
+		w.struck, w.bold = false, false
+	case "span":
+		w.struck, w.bold = w.strikers[attr(e, "style-name")], w.bold || w.strong[attr(e, "style-name")]
+	case "b":
+		if v := attr(e, "val"); v != "0" && v != "false" && w.paras > 0 {
+			w.bold = true
+		}
 	case "strike", "dstrike":
 		if v := attr(e, "val"); v != "0" && v != "false" && w.paras > 0 {
 			w.struck = true
@@ -282,32 +283,35 @@ func (w *word) start(e xml.StartElement) {
 		if v := attr(e, "text-line-through-style"); v != "" && v != "none" {
 			w.strikers[w.style] = true
 		}
+		if attr(e, "font-weight") == "bold" {
+			w.strong[w.style] = true
+		}
 	case "tbl", "table":
 		if w.deleted == 0 {
-			w.tables = append(w.tables, &grid{tallSpan: map[int]int{}})
+			w.begin(w.number + 1)
 		}
 	case "tc", "table-cell", "covered-table-cell":
 		if g := w.grid(); g != nil {
-			g.span, g.down = 1, false
-			if n := attr(e, "number-columns-repeated"); n != "" {
-				g.repeat = min(100, sheet.Count([]byte(n)))
+			wide := 1
+			if n := sheet.Count([]byte(attr(e, "number-columns-spanned"))); n > 1 {
+				wide = min(100, n)
 			}
-			g.row = append(g.row, table.Cell{})
+			w.beginCell(1, 1)
+			if n := sheet.Count([]byte(attr(e, "number-columns-repeated"))); n > 1 {
+				g.repeat = min(100, n) - 1
+			}
 			if e.Name.Local == "covered-table-cell" {
 				g.down = g.covered == 0
 				g.covered = max(0, g.covered-1)
 			}
-			if n := sheet.Count([]byte(attr(e, "number-columns-spanned"))); n > 1 {
-				g.covered = min(100, n-1)
+			if wide > 1 { // the cells that it covers follow
+				g.covered = wide - 1
 				g.widen(len(g.row) - 1)
-			}
-			if n := sheet.Count([]byte(attr(e, "number-rows-spanned"))); n > 1 {
-				g.tallSpan[len(g.row)-1] = n
 			}
 		}
 	case "gridSpan":
 		if g := w.grid(); g != nil {
-			g.span = min(100, sheet.Count([]byte(attr(e, "val"))))
+			g.wide = max(1, min(100, sheet.Count([]byte(attr(e, "val")))))
 		}
 	case "vMerge":
 		if g := w.grid(); g != nil {
@@ -337,10 +341,10 @@ func headingLevel(style string) int {
 }
 
 func (w *word) grid() *grid {
-	if len(w.tables) == 0 || w.deleted > 0 {
+	if w.deleted > 0 {
 		return nil
 	}
-	return w.tables[len(w.tables)-1]
+	return w.top()
 }
 
 func (w *word) end(name string) {
@@ -350,7 +354,7 @@ func (w *word) end(name string) {
 		w.paras = max(0, w.paras-1)
 		w.struck = false
 	case "r", "span":
-		w.struck = false
+		w.struck, w.bold = false, w.heavy
 	case "t":
 		w.style = ""
 	case "list-item":
@@ -362,46 +366,23 @@ func (w *word) end(name string) {
 	case "del", "moveFrom", "tracked-changes", "annotation", "instrText", "comment", "Fallback":
 		w.deleted = max(0, w.deleted-1)
 	case "tc", "table-cell", "covered-table-cell":
-		g := w.grid()
-		if g == nil || len(g.row) == 0 {
-			return
+		if w.grid() != nil {
+			w.endCell()
 		}
-		last := len(g.row) - 1
-		if g.down && len(g.Rows) > 0 {
-			if above := g.Rows[len(g.Rows)-1]; last < len(above) && !g.row[last].Filled() {
-				g.row[last] = above[last]
-			}
-		}
-		if g.span > 1 {
-			g.widen(last)
-		}
-		for range g.span - 1 {
-			g.row = append(g.row, table.Cell{})
-		}
-		g.span = 1
 	case "tr", "table-row":
-		if g := w.grid(); g != nil {
+		if w.grid() != nil && w.endRow(w.number+1) {
 			w.number++
-			g.Rows, g.Lines = append(g.Rows, g.row), append(g.Lines, w.number)
-			g.row, g.covered = nil, 0
 		}
 	case "tbl", "table":
-		g := w.grid()
-		if g == nil {
-			return
+		if w.grid() != nil {
+			w.nest.end()
 		}
-		w.tables = w.tables[:len(w.tables)-1]
-		if len(w.tables) > 0 {
-			return
-		}
-		t := g.Table
-		w.d.Parts = append(w.d.Parts, Part{Table: &t})
 	}
 }
 
 // breakLine ends a line within a paragraph.
 func (w *word) breakLine() {
-	if len(w.tables) > 0 {
+	if g := w.top(); g != nil && !g.layout {
 		w.b.WriteString(" ")
 		return
 	}
@@ -413,22 +394,15 @@ func (w *word) breakLine() {
 func (w *word) flush() {
 	text := strings.TrimSpace(w.b.String())
 	w.b.Reset()
-	struck := !w.bare
-	w.bare = false
+	struck, bold := !w.bare, !w.light
+	w.bare, w.light = false, false
 	if text == "" || w.skip > 0 || w.deleted > 0 {
 		return
 	}
-	if g := w.grid(); g != nil && len(g.row) > 0 {
-		last := &g.row[len(g.row)-1]
-		was := last.Text
-		if was != "" {
-			was += " "
-			struck = struck && last.Struck
-		}
-		*last = Text(was + strings.Join(strings.Fields(text), " "))
-		last.Struck = struck
+	l := notice.Line{Text: text, Number: w.number + 1, Level: w.level, Item: w.list, Whole: true, Struck: struck}
+	if w.take(l) {
 		return
 	}
 	w.number++
-	w.d.Parts = append(w.d.Parts, Part{Line: notice.Line{Text: text, Number: w.number, Level: w.level, Item: w.list, Whole: true, Struck: struck}})
+	w.d.Parts = append(w.d.Parts, Part{Line: l, bold: bold})
 }

@@ -1,6 +1,8 @@
 package notice
 
 import (
+	"strings"
+
 	"almanach/internal/core/fault"
 )
 
@@ -75,6 +77,9 @@ func (r *reader) either(groups []group) bool {
 // partOnly tells whether a part of the day stands beside a day that has no time.
 func (r *reader) partOnly(g *group) bool {
 	n := g.to
+	if t := r.tok(n); (t.text == "am" || t.text == "pm") && r.text[t.from:t.to] == strings.ToUpper(t.text) && r.text != strings.ToUpper(r.text) { // 4 March AM
+		return true
+	}
 	for r.word(n, list("in the am des du de la della at")) && !(r.tok(n).text == "am" && r.is(n-1, ',')) || r.is(n, ',') && (r.tok(n+1).text == "am" || r.tok(n+1).text == "pm") {
 		n++
 	}

@@ -317,7 +317,7 @@ func placeIn(text string) string {
 	}
 	if m := atPlace().FindStringSubmatch(text); m != nil && !named(m[1]) && len(strings.Fields(m[1])) <= 6 && !talk[strings.ToLower(strings.Fields(m[1])[0])] {
 		place := tidy(m[1])
-		for _, stop := range []string{" for ", " with ", " on ", " and ", " from ", " to ", " will ", " is ", " are ", " was ", " were ", " has ", " have ", " between ", " until ", " because ", " would ", " works ", " afternoon", " morning", " evening", " tomorrow", " today", " if ", " at ", " as "} {
+		for _, stop := range []string{" for ", " with ", " on ", " and ", " from ", " to ", " will ", " is ", " are ", " was ", " were ", " has ", " have ", " between ", " until ", " because ", " would ", " works ", " by ", " followed", " before ", " after ", " or ", " and then ", " then ", " until ", " from ", " since ", " this ", " next ", " afternoon", " morning", " evening", " tomorrow", " today", " if ", " at ", " as "} {
 			if i := strings.Index(place, stop); i > 0 {
 				place = place[:i]
 			}

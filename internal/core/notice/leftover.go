@@ -38,7 +38,7 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i+1)
 		case r.word(i, list("ditto idem dto ebenso dito ídem")) && (has('d') || has('t')):
 			return "says the same as something else"
-		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time hour zeit uhrzeit heure hora ora tijd")) && has('d') && !has('t'):
+		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time hour zeit uhrzeit heure hora ora tijd")) && has('d') && (!has('t') || phraseIn(r.text, movedWords) != ""):
 			return sameTime
 		case t.kind == 'n' && (has('t') || has('d')) && !used(i+2) && r.hoursLeft(i):
 			return said(i, i+2)
@@ -61,13 +61,19 @@ func (r *reader) leftover(spans []span) string {
 		if name := r.tok(s.to); s.kind == 't' && s.times.zone == "" && name.kind == 'w' && r.word(s.to+1, list("time zeit")) && !r.word(s.to, list("local this each any every no some same that of our your one")) && !r.word(s.to, atWords) { // 10:00 Atlantis time
 			return said(s.to, s.to+1)
 		}
+		if s.kind == 't' && r.is(s.from, 'n') && r.month(s.from-1) > 0 && !used(s.from-1) { // March 4 AM
+			return said(s.from-1, s.to-1)
+		}
 		if s.kind != 'd' {
 			continue
 		}
 		if t := r.tok(s.to); s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && t.kind == 'n' && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && !used(s.to) {
 			return said(s.to-1, s.to)
 		}
-		if s.dates.plural && !s.dates.every && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].day > 0 }) {
+		beside := func(n int) bool { // the days themselves, as in Tuesdays: 3, 10, 17 March
+			return n >= 0 && n < len(spans) && spans[n].kind == 'd' && spans[n].dates.days[0].day > 0 && r.onlySigns(min(s.to, spans[n].to), max(s.from, spans[n].from))
+		}
+		if s.dates.plural && !s.dates.every && s.dates.days[0].relative && !beside(n-1) && !beside(n+1) {
 			return "repeats, and a text cannot say on which days for certain"
 		}
 		if endsWith(r.before(s.from), []string{"back", "zurück", "de retour", "de vuelta", "di ritorno", "de volta", "terug"}) && !slices.ContainsFunc(spans[:n], func(s span) bool { return s.kind == 'd' && s.dates.until != nil }) && !has('t') {

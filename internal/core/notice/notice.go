@@ -22,8 +22,9 @@ type Line struct {
 	Number int // from 1
 	Level  int // of a heading, from 1; 0 for what is none
 	Item   bool
-	Whole  bool // a paragraph of its own: the next line does not go on with it
-	Struck bool // crossed out
+	Whole  bool   // a paragraph of its own: the next line does not go on with it
+	Struck bool   // crossed out
+	Gone   string // of it that is crossed out, and is not in Text
 	Fields []Field
 }
 
@@ -158,6 +159,11 @@ func lengthText(minutes int) string {
 func Read(lines []Line, set Settings) Found {
 	d := &document{set: set}
 	d.learn(lines)
+	for _, l := range lines {
+		if r := (&reader{text: l.Gone, toks: scan(l.Gone)}); l.Gone != "" && (r.hasDate() || hasTime(l.Gone)) {
+			d.pass(unit{page: l.Page, line: l.Number}, l.Gone, "it is crossed out, and something else stands beside it")
+		}
+	}
 	for _, u := range unitsOf(lines) {
 		if set.Stop != nil && set.Stop() {
 			break

@@ -35,6 +35,14 @@ func (d *document) unit(u unit) {
 	if d.context(u, r, spans) {
 		return
 	}
+	if h := d.heading(); u.level == 0 && h != "" && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' }) {
+		for why, words := range listsOfNone {
+			if phraseIn(h, words) != "" {
+				d.pass(u, u.text, why)
+				return
+			}
+		}
+	}
 	if d.month != month {
 		spans = d.spans(r, u)
 	}
@@ -213,7 +221,7 @@ func (d *document) context(u unit, r *reader, spans []span) bool {
 			}
 			d.headings = append(d.headings[:level-1], strings.TrimRight(u.text, ": "))
 		}
-		if len(spans) > 0 && u.level > 0 && (len(d.out.Events) > 0 || other > 2) {
+		if len(spans) > 0 && u.level > 0 && (len(d.out.Events) > 0 || other > 2 || slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' })) {
 			return false // a heading can be an event of its own
 		}
 		return true

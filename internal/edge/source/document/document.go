@@ -141,6 +141,9 @@ func (c *cells) Next() (table.Row, error) {
 	return row, nil
 }
 
+// Lines gives the text of a document, its tables as lines of labels.
+func (d *Doc) Lines() []notice.Line { return d.lines(true) }
+
 // lines gives the text of a document, its tables as lines of labels.
 func (d *Doc) lines(tables bool) (out []notice.Line) {
 	for _, p := range d.Parts {

@@ -86,6 +86,7 @@ func PageParts(r io.Reader) ([]Part, error) {
 type page struct {
 	out    []Part
 	b      strings.Builder
+	gone   strings.Builder // what is crossed out of the paragraph
 	level  int
 	item   bool
 	skip   int // elements whose text is not shown
@@ -93,6 +94,7 @@ type page struct {
 	bare   int  // text that is not struck
 	strong int  // elements that are open
 	light  bool // some of the paragraph is not bold
+	pre    int  // elements that are open whose lines stand as they are
 	number int
 	quote  int
 
@@ -129,11 +131,21 @@ func (p *page) text(s string) {
 	if p.skip > 0 || p.hidden.depth > 0 {
 		return
 	}
+	if line, rest, ok := strings.Cut(s, "\n"); ok && p.pre > 0 {
+		p.text(line)
+		p.flush()
+		p.text(rest)
+		return
+	}
 	if strings.TrimSpace(s) != "" {
 		if p.struck == 0 {
 			p.bare++
 		}
 		p.light = p.light || p.strong == 0
+	}
+	if p.struck > 0 {
+		p.gone.WriteString(s)
+		return
 	}
 	p.b.WriteString(s)
 }
@@ -142,9 +154,14 @@ func (p *page) text(s string) {
 func (p *page) flush() {
 	text := strings.Join(strings.Fields(p.b.String()), " ")
 	struck, bold := p.bare == 0, !p.light
+	gone := strings.Join(strings.Fields(p.gone.String()), " ")
+	if struck {
+		text, gone = gone, ""
+	}
 	p.b.Reset()
+	p.gone.Reset()
 	p.bare, p.light = 0, false
-	l := notice.Line{Text: text, Number: p.number + 1, Level: p.level, Item: p.item, Whole: true, Struck: struck}
+	l := notice.Line{Text: text, Number: p.number + 1, Level: p.level, Item: p.item, Whole: true, Struck: struck, Gone: gone}
 	if p.take(l) {
 		return
 	}
@@ -192,7 +209,14 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
 	case atom.Li, atom.Dt, atom.Dd:
 		p.flush()
 		p.item = opens
-	case atom.P, atom.Div, atom.Br, atom.Ul, atom.Ol, atom.Section, atom.Article, atom.Header, atom.Footer, atom.Dl, atom.Pre, atom.Hr, atom.Form, atom.Title, atom.Body, atom.Address:
+	case atom.Pre:
+		p.flush()
+		if opens {
+			p.pre++
+		} else if closes {
+			p.pre = max(0, p.pre-1)
+		}
+	case atom.P, atom.Div, atom.Br, atom.Ul, atom.Ol, atom.Section, atom.Article, atom.Header, atom.Footer, atom.Dl, atom.Hr, atom.Form, atom.Title, atom.Body, atom.Address:
 		if a == atom.Br && p.top() == nil {
 			item := p.item
 			p.flush()

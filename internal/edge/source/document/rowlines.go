@@ -32,6 +32,9 @@ func (t *Table) lines() (out []notice.Line) {
 			return append(out, notice.Line{})
 		}
 	}
+	if out := t.pairs(); out != nil {
+		return append(out, notice.Line{})
+	}
 	header := t.header()
 	var last []string // of the rows above, for ditto marks
 	for n, row := range t.Rows {
@@ -187,6 +190,26 @@ func (t *Table) form() (out []notice.Line) {
 		l.Struck = l.Struck && row[1].Struck
 		l.Fields = append(l.Fields, notice.Field{Label: label, Value: value})
 		l.Text = strings.TrimPrefix(l.Text+" | "+label+": "+value, " | ")
+	}
+	return out
+}
+
+// pairs gives a table of two columns, in which some of the labels are known, as lines of
+// a label and what it says; nil for another table.
+func (t *Table) pairs() (out []notice.Line) {
+	var labels []string
+	for n, row := range t.Rows {
+		label := t.text(n, 0)
+		if filled(row) != 2 || label == "" || t.text(n, 1) == "" || notice.SaysDay(label) || notice.SaysTime(label) {
+			return nil
+		}
+		labels = append(labels, label)
+		l := t.line(n)
+		l.Text = strings.TrimRight(label, ": ") + ": " + t.text(n, 1)
+		out = append(out, l)
+	}
+	if known, _ := notice.Labels(labels[1:]); known == 0 {
+		return nil
 	}
 	return out
 }

@@ -28,6 +28,7 @@ type grid struct {
 
 	texts  []notice.Line // its paragraphs, in their order
 	within int           // paragraphs of the cell
+	headed bool          // a heading is in the cell
 	full   bool          // a cell has headings, or items, or many paragraphs
 	layout bool          // it only lays out what is in it: its paragraphs are of the document
 }
@@ -78,7 +79,8 @@ func (s *nest) take(l notice.Line) bool {
 	*last = Text(strings.TrimSpace(last.Text + " " + strings.Join(strings.Fields(l.Text), " ")))
 	last.Struck = struck
 	g.within++
-	g.full = g.full || l.Level > 0 && g.within > 1 || l.Level > 0 && len(l.Text) > 0 && l.Item || g.within > 3
+	g.headed = l.Level > 0 || g.headed && g.within > 1
+	g.full = g.full || g.headed && g.within > 1 || g.within > 2
 	g.texts = append(g.texts, l)
 	return true
 }

@@ -120,7 +120,8 @@ type word struct {
 	budget *sheet.Budget
 
 	b        strings.Builder
-	paras    int // open, as they can lie in each other
+	gone     strings.Builder // what is crossed out of the paragraph
+	paras    int             // open, as they can lie in each other
 	level    int
 	item     int
 	list     bool
@@ -200,6 +201,10 @@ func (w *word) text(s string) {
 	if strings.TrimSpace(s) != "" {
 		w.bare = w.bare || !w.struck
 		w.light = w.light || !w.bold
+	}
+	if w.struck {
+		w.gone.WriteString(s)
+		return
 	}
 	w.b.WriteString(s)
 }
@@ -395,11 +400,16 @@ func (w *word) flush() {
 	text := strings.TrimSpace(w.b.String())
 	w.b.Reset()
 	struck, bold := !w.bare, !w.light
+	gone := strings.Join(strings.Fields(w.gone.String()), " ")
+	w.gone.Reset()
+	if struck {
+		text, gone = gone, ""
+	}
 	w.bare, w.light = false, false
 	if text == "" || w.skip > 0 || w.deleted > 0 {
 		return
 	}
-	l := notice.Line{Text: text, Number: w.number + 1, Level: w.level, Item: w.list, Whole: true, Struck: struck}
+	l := notice.Line{Text: text, Number: w.number + 1, Level: w.level, Item: w.list, Whole: true, Struck: struck, Gone: gone}
 	if w.take(l) {
 		return
 	}

@@ -73,6 +73,8 @@ func TestMessages(t *testing.T) {
 		"a broken line in the head":        {sentAs(date+"\nthis is no field\nX-More: 1", "Survey tomorrow at 10."), "2026-03-03 10:00 |  | Survey | "},
 		"NUL bytes":                        {sentAs(date, "Survey \x00tomorrow at 10."), "2026-03-03 10:00 |  | Survey | "},
 		"a web page":                       {sentAs(date+"\nContent-Type: text/html; charset=utf-8", "<p>Survey <b>tomorrow</b> at 10.</p><blockquote>on 5 March at 9</blockquote>"), "2026-03-03 10:00 |  | Survey | "},
+		"a table of a page":                {sentAs(date+"\nContent-Type: text/html; charset=utf-8", "<table><tr><th>Vessel<th>Date<th>Arr.<th>Dep.<tr><td>Lune<td>9.3.2026<td>06:00<td>18:00</table>"), "2026-03-09 06:00 – 2026-03-09 18:00 |  | Survey: Lune | "},
+		"a table of spaces":                {sentAs(date, "Our requests:\n\nVessel     Date       From    To\nLune       9.3.2026   06:00   18:00\nCorrie     10.3.2026  22:00   06:00\n\nRegards\nOda"), "2026-03-09 06:00 – 2026-03-09 18:00 |  | Survey: Lune | \n2026-03-10 22:00 – 2026-03-11 06:00 |  | Survey: Corrie | "},
 		"an invitation":                    {invited_("REQUEST", 1, 9), "2026-03-10 09:00 – 2026-03-10 10:00 | Europe/Lisbon | Planning | "},
 		"an invitation withdrawn":          {invited_("CANCEL", 2, 9), "2026-03-10 09:00 – 2026-03-10 10:00 | Europe/Lisbon | Planning | cancelled"},
 		"a counter-proposal":               {invited_("COUNTER", 2, 9), ""},

@@ -9,9 +9,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"mime"
 	"net/mail"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -79,18 +81,39 @@ func (m *Message) read(data []byte, depth int) {
 	m.head(e.Header)
 	w := &walker{m: m}
 	w.entity(e, depth, false)
-	text := w.plain
+	text, read := w.plain, map[int]notice.Line{}
 	if strings.TrimSpace(text) == "" && w.html != "" {
-		text = page(w.html)
+		text, read = page(w.html, 0)
 	}
 	if strings.TrimSpace(w.loose) != "" {
-		text += "\n" + page(w.loose)
+		text += "\n"
+		more, lines := page(w.loose, strings.Count(text, "\n"))
+		text += more
+		maps.Copy(read, lines)
 	}
 	b := notice.ReadBody(text)
-	m.Lines, m.Forwarded = b.Lines, b.Forwarded
+	m.Lines, m.Forwarded = shaped(b.Lines, read), b.Forwarded
+	for f := b.Forwarded; f != nil; f = f.Forwarded {
+		f.Lines = shaped(f.Lines, read)
+	}
 	if m.Forwarded == nil && len(b.Quoted) > 0 && forwards.MatchString(m.Subject) { // as some programs forward
 		m.Forwarded = &notice.Forwarded{Lines: b.Quoted}
 	}
+}
+
+// shaped gives the lines of a message the shape that they had in its web page, or the tables
+// that are in its text.
+func shaped(lines []notice.Line, read map[int]notice.Line) []notice.Line {
+	if len(read) == 0 {
+		return tabled(lines)
+	}
+	for i, l := range lines {
+		if was, ok := read[l.Number]; ok {
+			was.Number = l.Number
+			lines[i] = was
+		}
+	}
+	return lines
 }
 
 // forwards is how the subject of a message begins that forwards another.
@@ -305,35 +328,51 @@ func (w *walker) text(e *message.Entity, charset string) string {
 	return string(data)
 }
 
-// page gives the text of a message that is a web page: its quotations left away.
-func page(html string) string {
+// page gives the text of a message that is a web page, its quotations left away, and its
+// lines as they were read, by their numbers in that text.
+func page(html string, above int) (string, map[int]notice.Line) {
 	parts, _ := document.PageParts(strings.NewReader(html))
 	var b strings.Builder
+	read, at := map[int]notice.Line{}, above
 	for _, p := range parts {
-		if p.Table == nil {
-			if p.Line.Item {
-				b.WriteString("- ")
+		for _, l := range (&document.Doc{Parts: []document.Part{p}}).Lines() {
+			text := strings.ReplaceAll(l.Text, "\n", " ")
+			if l.Item && text != "" {
+				text = "- " + text
 			}
-			b.WriteString(p.Line.Text)
-			b.WriteString("\n")
-			continue
-		}
-		for _, row := range p.Table.Rows { // labels and values, as forms write them
-			var texts []string
-			for _, c := range row {
-				if c.Filled() {
-					texts = append(texts, strings.TrimSpace(c.Text))
-				}
-			}
-			sep := " – "
-			if len(texts) == 2 {
-				sep = ": "
-				texts[0] = strings.TrimRight(texts[0], ": ")
-			}
-			b.WriteString(strings.Join(texts, sep) + "\n")
+			at++
+			read[at] = l
+			b.WriteString(text + "\n")
 		}
 	}
-	return b.String()
+	return b.String(), read
+}
+
+// tabled gives the lines of a text with the tables that its columns of spaces, or its bars,
+// make as rows with their labels.
+func tabled(lines []notice.Line) []notice.Line {
+	texts := make([]string, len(lines))
+	for i, l := range lines {
+		texts[i] = l.Text
+	}
+	parts := document.PlainParts(strings.Join(texts, "\n"))
+	if !slices.ContainsFunc(parts, func(p document.Part) bool { return p.Table != nil }) {
+		return lines
+	}
+	var out []notice.Line
+	for _, p := range parts {
+		if p.Table == nil {
+			out = append(out, lines[p.Line.Number-1])
+			continue
+		}
+		for _, l := range (&document.Doc{Parts: []document.Part{p}}).Lines() {
+			if l.Number > 0 {
+				l.Number = lines[l.Number-1].Number
+			}
+			out = append(out, l)
+		}
+	}
+	return out
 }
 
 // Is tells whether a text begins as a message does.

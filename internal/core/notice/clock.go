@@ -209,7 +209,7 @@ func (r *reader) military(i int) bool {
 	case joined(i-1) && time(r.tok(i-2)):
 		return early(r.tok(i)) || early(r.tok(i-2))
 	}
-	return r.tok(i).text[0] == '0'
+	return r.tok(i).text[0] == '0' || r.lead && i == 0
 }
 
 // dotted tells whether a number with a full stop inside can be a time: a word

@@ -42,6 +42,7 @@ type dates struct {
 type reader struct {
 	text string
 	toks []token
+	lead bool // a number of four figures at the beginning is a time
 }
 
 func (r *reader) tok(i int) token {

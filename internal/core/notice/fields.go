@@ -107,9 +107,12 @@ var (
 	atPlace  = lazily(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
 )
 
+// weekLabel is the number of a week in front of what is on in it.
+var weekLabel = lazily(`(?i)^\s*(?:kw|week|wk|woche|kalenderwoche|semaine|semana|settimana)\.?\s*\d{1,2}\s*[:–-]\s*`)
+
 // fields finds the title, the place and the people in what is left of a text.
 func (d *document) fields(e *Event, u unit, text string) {
-	text = d.people(e, text)
+	text = weekLabel().ReplaceAllString(d.people(e, text), "")
 	for _, p := range eachDay {
 		if i := strings.Index(strings.ToLower(text), p); i >= 0 && len(strings.ToLower(text)) == len(text) {
 			text = text[:i] + text[i+len(p):]
@@ -215,7 +218,7 @@ func sentenceTitle(text string) string {
 }
 
 // dayNoun is what leads to a date, and is no title.
-var dayNoun = lazily(`(?i)^(?:il giorno|el (?:próximo )?día|o dia|no (?:próximo )?dia|le jour|am tag|nella giornata|the day|on the day|op de dag)$`)
+var dayNoun = lazily(`(?i)^(?:il giorno|el (?:próximo )?día|o dia|no (?:próximo )?dia|le jour|am tag|nella giornata|the day|on the day|op de dag|in der zeit|in the period|during the period|in the time|pendant la période|dans la période|nel periodo|en el per[ií]odo|durante el per[ií]odo|no período|in de periode|during the time)$`)
 
 func capital(text string) string {
 	r, size := utf8.DecodeRuneInString(text)
@@ -456,17 +459,17 @@ func (d *document) block(u unit) {
 				e.Cancelled = true
 				e.Reading = append(e.Reading, Part{value, "status", "cancelled"})
 			}
-		case "deadline", "made":
+		case "deadline", "made", "reserve":
 			if r := (&reader{text: value, toks: scan(value)}); r.hasDate() {
-				why := "a deadline"
-				if labelOf(f.Label) == "made" {
-					why = "when the text was made"
-				}
+				why := map[string]string{"deadline": "a deadline", "made": madeOn, "reserve": "is only there if it is needed"}[labelOf(f.Label)]
 				d.pass(whole, f.Label+": "+value, why)
 			}
 		case "note":
 		default:
 			if r := (&reader{text: value, toks: scan(value)}); r.hasDate() {
+				if d.onlyDay(r) && unread == "" {
+					unread = f.Label + ": " + value
+				}
 				d.pass(whole, f.Label+": "+value, "a day under a label that says nothing of an event")
 				continue
 			}
@@ -615,6 +618,16 @@ func (d *document) letterHead(u unit) bool {
 		}
 	}
 	return to && dated && !more
+}
+
+// onlyDay tells whether a text is a day, which is not past, and nothing else.
+func (d *document) onlyDay(r *reader) bool {
+	days, end := r.when(0)
+	if end == 0 || r.onlyRange(end, len(r.toks)) == false || end < len(r.toks) && !r.onlySigns(end, len(r.toks)) && !r.is(end, '.') {
+		return false
+	}
+	at, _ := d.resolve(days)
+	return len(at) > 0 && !at[0].first.Before(d.today())
 }
 
 // hasTime tells whether a text says a time of day.

@@ -52,7 +52,7 @@ func grouped(r *reader, spans []span) (out []group) {
 			case g != nil && g.dates == nil:
 				g.dates, g.to = &s.dates, s.to
 				continue
-			case g != nil && g.times != nil && g.times.until != nil && len(g.dates.days) == 1 && g.dates.until == nil && len(s.dates.days) == 1 && s.dates.until == nil && g.to <= s.from && r.onlyDayWords(g.to, s.from) && !g.inherits:
+			case g != nil && g.times != nil && g.times.until != nil && len(g.dates.days) == 1 && g.dates.until == nil && len(s.dates.days) == 1 && s.dates.until == nil && g.to <= s.from && r.onlyDayWords(g.to, s.from) && !r.barBetween(g.to, s.from) && !g.inherits:
 				// at 22:00 on Saturday until 6:00 on Sunday
 				d := *g.dates
 				d.until = &s.dates.days[0]
@@ -109,6 +109,16 @@ func grouped(r *reader, spans []span) (out []group) {
 		}
 	}
 	return slices.DeleteFunc(out, func(g group) bool { return g.dates == nil && g.times == nil })
+}
+
+// barBetween tells whether a bar keeps two tokens apart.
+func (r *reader) barBetween(from, to int) bool {
+	for i := from; i < to; i++ {
+		if r.is(i, '|') {
+			return true
+		}
+	}
+	return false
 }
 
 // rangeBefore tells whether what stands before a token makes it the end of a range.

@@ -340,7 +340,10 @@ func (r *reader) saysNothing(spans []span) bool {
 
 // endsBy tells of an end that is said as a deadline: done by 20 March. It tells of days
 // that are left out as well.
-func (r *reader) endsBy(passed []string) string {
+func (r *reader) endsBy(passed []string, spans []span) string {
+	if slices.Contains(passed, notToBe) && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil && s.dates.days[0].month > 0 }) && phraseIn(r.text, movedWords) == "" {
+		return "names days that are left out"
+	}
 	if slices.Contains(passed, "an exception") {
 		return "names days that are left out"
 	}

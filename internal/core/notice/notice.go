@@ -336,6 +336,7 @@ type document struct {
 	month int    // of a heading; 0 for none
 	order int    // of day and month
 	zone  string // of all its times, where the text says so
+	leads bool   // its lines begin with times of four figures: 0615 Lune in
 
 	headings    []string // by level
 	provisional bool     // the only heading is the first line of the text, for want of another
@@ -344,6 +345,7 @@ type document struct {
 	lengths     []int  // said without a time, in minutes
 	weeks       []unit // that name a week by its number, and no day
 	apart       bool   // a time stands somewhere without a day
+	timeAbove   string // a time that was said without a day, and is none of what stands below it by itself
 	before      int    // the first event of the unit that was read before
 }
 
@@ -358,6 +360,9 @@ type heading struct {
 	listed bool // it stands in a list of days, of which the title is above it
 }
 
+// leadingTime is a time of four figures at the beginning of a line.
+var leadingTime = lazily(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)
+
 // zoneOfAll is what says the zone of all times of a text: all times UTC, times are local.
 var zoneOfAll = lazily(`(?i)\b(?:all times|times|all hours|alle (?:zeiten|uhrzeiten)|zeiten|uhrzeiten|(?:toutes les )?heures|(?:todas las |todas as )?horas|(?:tutti gli )?orari|alle tijden|tijden)\b(?: are| given| shown| stated| in| en| em| sind| angaben| exprimées| indicadas| indicati|,|:)*\s*\(?(utc|gmt|cest|cet|west|wet|bst|eest|eet|mesz|mez|local(?: time)?|lokalzeit|lt)\b`)
 
@@ -371,6 +376,14 @@ func (d *document) learn(lines []Line) {
 			}
 		}
 	}
+	first, sure := 0, false
+	for _, l := range lines {
+		if m := leadingTime().FindStringSubmatch(l.Text); m != nil {
+			first++
+			sure = sure || m[1][0] == '0'
+		}
+	}
+	d.leads = first > 1 && sure
 	d.order = d.set.Order
 	if d.order != 0 {
 		return

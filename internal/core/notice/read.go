@@ -30,7 +30,10 @@ func (d *document) unit(u unit) {
 		d.block(u)
 		return
 	}
-	r := &reader{text: u.text, toks: scan(u.text)}
+	if u.level > 0 {
+		d.timeAbove = ""
+	}
+	r := &reader{text: u.text, toks: scan(u.text), lead: d.leads}
 	spans, month := d.spans(r, u), d.month
 	if d.context(u, r, spans) {
 		return
@@ -68,7 +71,7 @@ func (d *document) unit(u unit) {
 			return
 		}
 	}
-	if why := r.endsBy(passed); why != "" && left == "" {
+	if why := r.endsBy(passed, spans); why != "" && left == "" {
 		left = why
 	}
 	if left == "" && d.backwards(groups) {
@@ -108,7 +111,10 @@ func (d *document) unit(u unit) {
 		case d.above != nil && groups[0].from == 0 && (!u.gap || d.above.bare):
 			d.below(u, r, groups)
 		default:
-			d.apart = true
+			d.apart, d.timeAbove = true, u.text
+			if lead := tidy(strings.SplitN(u.text, ":", 2)[0]); d.untitled() && !u.sentence && meaningful(lead) && !hasTime(lead) { // Harbour council: all meetings at 18:00
+				d.headings, d.provisional = []string{lead}, true
+			}
 			for i := d.before; i < len(d.out.Events) && !u.gap; i++ { // "The quiz is on 11 March. Start 7.30 pm."
 				if e := &d.out.Events[i]; e.prose && e.AllDay && e.End.IsZero() && e.NoTime && e.Held == nil && !e.Cancelled {
 					e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one behind it").Do("write the time beside the day")
@@ -696,6 +702,9 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 		days = []resolved{{}}
 	}
 	if f != nil && len(days) == 0 {
+		if g.times != nil { // every second Thursday, 15:00–16:30, and its days below
+			d.timeAbove = u.text
+		}
 		hold(base, f)
 		return
 	}
@@ -737,6 +746,13 @@ func (d *document) add(e Event, g *group) {
 		if e.Reading[i].Field == "time" && e.Reading[i].Value == "" {
 			e.Reading[i].Value = e.When()
 		}
+	}
+	switch {
+	case d.timeAbove == "" || d.set.Message:
+	case !e.AllDay && !e.Start.IsZero():
+		d.timeAbove = ""
+	case e.AllDay && e.NoTime && e.End.IsZero() && e.Held == nil && !e.Cancelled && !g.allDay && phraseIn(e.Text, closedWords) == "":
+		e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one above it: "+strconv.Quote(fault.Shorten(d.timeAbove, 60))).Do("write the time beside each day")
 	}
 	d.out.Events = append(d.out.Events, e)
 }

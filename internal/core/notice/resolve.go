@@ -323,7 +323,7 @@ func (d *document) setTimes(e *Event, on resolved, g *group) *fault.Fault {
 	}
 	e.note(note)
 	e.Start, e.End = at(on.first, start), at(last, end)
-	if !last.Equal(on.first) && start < end && !g.apart {
+	if !last.Equal(on.first) && !g.apart {
 		// 5–7 March, 9:00–17:00: each day, or from the first to the last
 		return fault.Newf("has several days and times of day: each day, or from the first to the last?").Do("write each day into a line of its own, or the first and the last with their times")
 	}

@@ -86,6 +86,9 @@ func goesOn(before, l Line) bool {
 	if startsWithDate(strings.TrimSpace(before.Text)) && endOnly().MatchString(text) { // a list of times, one of which says only its end
 		return false
 	}
+	if startsWithLabelledDate(before.Text) && startsWithLabelledDate(l.Text) {
+		return false
+	}
 	full := utf8.RuneCountInString(was) >= 55
 	if words := strings.Fields(was); len(words) > 1 && smallWords[words[len(words)-1]] && !bullet().MatchString(l.Text) {
 		return true
@@ -118,7 +121,7 @@ var (
 )
 
 // colonLine is a line that begins with a name and a colon.
-var colonLine = lazily(`^\s*\p{Lu}[\p{L}\d ,&/-]{1,40}:\s+\S`)
+var colonLine = lazily(`^\s*\p{Lu}[\p{L}\d ,&/'’().-]{1,40}:\s+\S`)
 
 // startsWithDate tells whether a line begins with a date or a time.
 func startsWithDate(text string) bool {
@@ -131,6 +134,26 @@ func startsWithDate(text string) bool {
 	}
 	_, end := r.clocks(0, false)
 	return end > 0 && r.is(0, 'n')
+}
+
+// startsWithLabelledDate tells whether a line begins with a date, or with a few words that
+// lead to one: KW 11: Mo 9.3., Good Friday 3 April.
+func startsWithLabelledDate(text string) bool {
+	text = strings.TrimSpace(text)
+	if startsWithDate(text) {
+		return true
+	}
+	first, _ := utf8.DecodeRuneInString(text)
+	r := &reader{text: text, toks: scan(text[:min(len(text), 60)])}
+	for i := 1; i <= 3 && i < len(r.toks) && unicode.IsUpper(first); i++ {
+		if r.word(i-1, smallWords) {
+			return false
+		}
+		if _, end := r.when(i); end > 0 && (i == 1 || r.is(i-1, ':') || r.is(i-1, 'n') || r.weekday(i) != 0) {
+			return true
+		}
+	}
+	return false
 }
 
 // paragraph makes units of lines that belong together.
@@ -169,6 +192,15 @@ func paragraph(lines []Line) []unit {
 		u.struck = true
 	}
 	text = plain(text)
+	if pieces := listed(text); pieces != nil { // 2 Apr 8-17 | 3 Apr closed
+		out := make([]unit, 0, len(pieces))
+		for _, p := range pieces {
+			one := u
+			one.text, one.item = p, true
+			out = append(out, one)
+		}
+		return out
+	}
 	var out []unit
 	cuts := sentences(text)
 	at := 0
@@ -188,6 +220,27 @@ func paragraph(lines []Line) []unit {
 		at = end
 	}
 	return out
+}
+
+// listed cuts a line into the pieces that bars, semicolons or points keep apart, where each
+// begins with a day; nil where it is no such list.
+func listed(text string) []string {
+	for _, sep := range []string{"|", ";", "•", "·"} {
+		pieces := strings.Split(text, sep)
+		if len(pieces) < 2 {
+			continue
+		}
+		for i, p := range pieces {
+			if pieces[i] = strings.TrimSpace(p); !startsWithDate(pieces[i]) || !meaningful(pieces[i]) {
+				pieces = nil
+				break
+			}
+		}
+		if pieces != nil {
+			return pieces
+		}
+	}
+	return nil
 }
 
 // counted tells whether what stands behind "1." is an item of a list, and not the
@@ -380,14 +433,15 @@ func init() {
 		"when":     "when wann quand cuándo cuando quando wanneer date_and_time date/time termin slot date_&_time datum_und_uhrzeit zeitpunkt moment dates closed closure period zeitraum",
 		"date":     "date day datum tag jour fecha día dia data giorno dag on the_date new_date",
 		"time":     "time at uhrzeit zeit heure hora ora tijd times hours hour new_time",
-		"start":    "start from begin begins starts beginning beginn von ab début debut du inicio desde inizio dal início van vanaf eta arrival arrives arr arrived etb start_date start_time anfang check-in departure_from",
-		"end":      "end to until till ends ende bis fin hasta fine al fim até tot einde etd departure departs dep departed ets sailing end_date end_time finish check-out",
+		"start":    "start from begin begins starts beginning beginn von ab début debut du inicio desde inizio dal início van vanaf eta arrival arrives arr arrived etb in start_date start_time anfang check-in departure_from",
+		"end":      "end to until till ends ende bis fin hasta fine al fim até tot einde etd departure departs dep departed ets sailing out end_date end_time finish check-out",
 		"length":   "length duration how_long dauer durée duración durata duração duur",
 		"where":    "where place location venue room berth quay wo ort où lieu dónde donde lugar dove luogo onde local waar plaats address meeting_place liegeplatz raum area",
 		"what":     "what event subject title topic about betreff was quoi objet asunto qué oggetto cosa assunto wat onderwerp re activity work works job purpose reason anlass zweck motif motivo betreff: description name service",
 		"who":      "who with attendees participants people wer mit qui avec quién quien con chi com quem wie met contact e-mail email mail cc agent requested_by teilnehmer",
 		"note":     "organiser organizer organised_by organized_by host hosted_by phone tel telephone telefon fax fee fees price cost costs admission tickets preis prix precio prezzo preço prijs number order_number order_no booking_number booking_no reference reference_number ref id meeting_id passcode password link url website web capacity places note notes remark remarks comment comments bemerkung remarque nota opmerking",
 		"status":   "status state",
+		"reserve":  "rain_date reserve_date reserve alternative_date alternative fallback_date ersatztermin ausweichtermin date_de_repli fecha_alternativa data_alternativa data_di_riserva reservedatum",
 		"deadline": "deadline book_by bookings_close reply_by rsvp apply_by registration_closes anmeldeschluss due due_date closing_date",
 		"made":     "printed issued updated published last_changed last_updated last_modified created date_of_issue sent received submitted submitted_at submitted_on stand erstellt gedruckt imprimé publié version revision timestamp booked_on ordered_on booking_date order_date invoice_date ordered booked registered signed approved reopens reopening valid_until valid_from expires",
 	} {

@@ -79,7 +79,7 @@ var (
 	afternoonWords = list(`afternoon nachmittag nachmittags après-midi tarde pomeriggio middag`)
 	eveningWords   = list(`evening abend abends soir noche sera noite avond night`)
 
-	allDayWords = []string{"all day", "whole day", "all-day", "ganztägig", "ganztags", "den ganzen tag", "toute la journée", "todo el día", "todo el dia", "tutto il giorno", "o dia inteiro", "dia todo", "hele dag"}
+	allDayWords = []string{"all day", "whole day", "all-day", "ganztägig", "ganztags", "den ganzen tag", "toute la journée", "todo el día", "todo el dia", "tutto il giorno", "intera giornata", "tutta la giornata", "todo o dia", "journée entière", "la journée", "ganzer tag", "den ganzen tag über", "o dia inteiro", "dia todo", "hele dag"}
 )
 
 var weekOf = []string{"week of", "week commencing", "w/c", "week beginning", "week starting", "woche vom", "woche ab", "semaine du", "semana del", "settimana del", "semana de", "week van"}
@@ -136,6 +136,9 @@ var listsOfNone = map[string][]string{
 	"a deadline":             {"deadlines", "deadline", "due dates", "closing dates", "cut-off dates", "fristen", "abgabetermine", "délais", "échéances", "plazos", "scadenze", "prazos", "termijnen"},
 	"it is told of the past": {"looking back", "a look back", "past events", "previous events", "rückblick", "rétrospective", "evenementen van vorig jaar"},
 }
+
+// What is said of a whole day when hours are said above it.
+var closedWords = []string{"closed", "no", "none", "keine", "kein", "pas de", "nessun", "nessuna", "geen", "geschlossen", "fermé", "fermée", "cerrado", "cerrada", "chiuso", "chiusa", "fechado", "fechada", "gesloten", "dicht", "holiday", "feiertag"}
 
 // What a sentence begins with that says another choice than the one before.
 var elseWords = []string{"otherwise", "alternatively", "or else", "if not", "if that", "failing that", "should that not", "else", "or", "plan b", "sonst", "ansonsten", "alternativ", "falls nicht", "andernfalls", "sinon", "ou bien", "si no", "o si no", "altrimenti", "oppure", "senão", "ou então", "anders", "zo niet"}

@@ -26,6 +26,11 @@ func IsPlain(name string, lead []byte) bool {
 	case ".csv", ".tsv", ".tab", ".json", ".ics", ".html", ".htm":
 		return false
 	}
+	for line := range strings.SplitSeq(string(lead), "\n") {
+		if ruler.MatchString(strings.TrimRight(line, "\r")) && strings.Contains(line, "|") { // a table drawn with bars
+			return true
+		}
+	}
 	return !columned(string(lead))
 }
 

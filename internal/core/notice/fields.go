@@ -54,6 +54,13 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 		return append([]string{first}, owns[:said]...)
 	}
 	for n, own := range owns {
+		if between := ""; n > 0 && u.sentence {
+			between = strings.TrimLeft(r.text[r.tok(groups[n-1].to-1).to:r.tok(groups[n].from).from], " ,;–-")
+			if newSubject().MatchString(between) { // …, the second section 30 March
+				out[n] = between + " \x00 " + own
+				continue
+			}
+		}
 		if meaningful(strings.ReplaceAll(own, "\x00", "")) {
 			if meaningful(first) {
 				own = strings.TrimRight(first, " :,-–") + " " + own
@@ -182,6 +189,9 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if e.Where == "" {
 		e.Where = placeIn(text)
 	}
+	if h := d.heading(); h != "" && strings.HasPrefix(e.What, "(") && strings.HasSuffix(e.What, ")") && strings.Count(e.What, "(") == 1 {
+		e.What = h + " " + e.What
+	}
 	if e.Where != "" && named(e.Where) { // a day of the week is no place
 		e.Where = ""
 	}
@@ -210,12 +220,18 @@ func sentenceTitle(text string) string {
 		text = rest
 	}
 	if i := strings.IndexByte(text, 0); i > 0 {
-		if lead := tidy(text[:i]); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk[strings.ToLower(strings.Fields(lead)[0])] {
+		if lead := feastName().ReplaceAllString(tidy(text[:i]), ""); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk[strings.ToLower(strings.Fields(lead)[0])] {
 			return capital(lead)
 		}
 	}
 	return capital(tidy(text))
 }
+
+// feastName is the name of a feast in front of its day.
+var feastName = lazily(`(?i)\s+(?:on\s+)?(?:good friday|maundy thursday|easter (?:saturday|sunday|monday)|whit (?:sunday|monday)|boxing day|christmas (?:day|eve)|new year'?s (?:day|eve)|am karfreitag|am oster(?:sonntag|montag)|am pfingst(?:sonntag|montag)|le (?:vendredi saint|lundi de pâques))$`)
+
+// newSubject is what begins to speak of another thing.
+var newSubject = lazily(`(?i)^(?:and |und |et |y |e |en )?(?:the|der|die|das|la|le|les|el|los|il|lo|i|het|de|o|a)\s+(?:\p{L}|\d).*\p{L}`)
 
 // dayNoun is what leads to a date, and is no title.
 var dayNoun = lazily(`(?i)^(?:il giorno|el (?:próximo )?día|o dia|no (?:próximo )?dia|le jour|am tag|nella giornata|the day|on the day|op de dag|in der zeit|in the period|during the period|in the time|pendant la période|dans la période|nel periodo|en el per[ií]odo|durante el per[ií]odo|no período|in de periode|during the time)$`)
@@ -395,6 +411,12 @@ func (d *document) block(u unit) {
 	var when, first, last, clockFirst, clockLast string
 	var what []string
 	other, unread := "", ""
+	var more []unit // of the block, that are events of their own
+	defer func() {
+		for _, m := range more {
+			d.unit(m)
+		}
+	}()
 	whole := unit{text: u.text, page: u.page, line: u.line}
 	for _, f := range u.fields {
 		value := strings.TrimSpace(plain(f.Value))
@@ -467,17 +489,26 @@ func (d *document) block(u unit) {
 		case "note":
 		default:
 			if r := (&reader{text: value, toks: scan(value)}); r.hasDate() {
+				switch {
+				case phraseAt(f.Label, []string{"or", "oder", "ou", "o", "of", "alternatively", "alternative"}):
+					unread = f.Label + ": " + value
+				case SaysTime(value): // an event of its own
+					more = append(more, unit{text: f.Label + ": " + value, page: u.page, line: u.line, item: true, struck: u.struck})
+					continue
+				}
 				if d.onlyDay(r) && unread == "" {
 					unread = f.Label + ": " + value
 				}
 				d.pass(whole, f.Label+": "+value, "a day under a label that says nothing of an event")
 				continue
 			}
-			if justTime(value) {
+			if onlyTime(value) {
 				unread = f.Label + ": " + value
 			}
 			if other == "" && meaningful(value) {
-				other = value
+				if other = value; !strings.ContainsFunc(value, unicode.IsLetter) { // Lift: 1
+					other = strings.TrimSpace(strings.TrimRight(f.Label, ": ") + " " + value)
+				}
 			}
 		}
 	}
@@ -535,6 +566,9 @@ func (d *document) block(u unit) {
 		return
 	}
 	groups := grouped(r, spans)
+	if len(groups) > 0 && !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil }) {
+		d.underDay(groups)
+	}
 	if len(groups) == 0 || !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil }) {
 		if phraseIn(text, vagueDays) != "" || len(groups) > 0 || strings.ContainsAny(text, "0123456789") {
 			e.Held = fault.New(fault.Shorten(text, 80), "is no day that can be read").Do("write the date in full")
@@ -620,6 +654,28 @@ func (d *document) letterHead(u unit) bool {
 	return to && dated && !more
 }
 
+// underDay gives times the day that stands above their table.
+func (d *document) underDay(groups []group) {
+	var dates *dates
+	switch above := d.above; {
+	case d.day != nil:
+		d.day.used = true
+		dates = &d.day.dates
+	case above != nil && above.bare:
+		if above.to > above.from && above.to <= len(d.out.Events) && above.to == len(d.out.Events) {
+			d.out.Events = slices.Delete(d.out.Events, above.from, above.to)
+			d.pass(above.unit, above.unit.text, "the day of what stands below it")
+			above.to = above.from
+		}
+		dates = &above.dates
+	default:
+		return
+	}
+	for i := range groups {
+		groups[i].dates = dates
+	}
+}
+
 // onlyDay tells whether a text is a day, which is not past, and nothing else.
 func (d *document) onlyDay(r *reader) bool {
 	days, end := r.when(0)
@@ -639,6 +695,13 @@ func hasTime(text string) bool {
 		}
 	}
 	return false
+}
+
+// onlyTime tells whether a text is a time that is written as one, and nothing else.
+func onlyTime(text string) bool {
+	r := &reader{text: text, toks: scan(text)}
+	_, end := r.clocks(0, false)
+	return end > 0 && end >= len(r.toks)-1
 }
 
 // justTime tells whether a value is a time of day and no day.

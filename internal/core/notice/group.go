@@ -111,10 +111,10 @@ func grouped(r *reader, spans []span) (out []group) {
 	return slices.DeleteFunc(out, func(g group) bool { return g.dates == nil && g.times == nil })
 }
 
-// barBetween tells whether a bar keeps two tokens apart.
+// barBetween tells whether a bar, or a comma, keeps two tokens apart.
 func (r *reader) barBetween(from, to int) bool {
 	for i := from; i < to; i++ {
-		if r.is(i, '|') {
+		if r.is(i, '|') || r.is(i, ',') || r.is(i, ';') {
 			return true
 		}
 	}

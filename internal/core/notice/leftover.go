@@ -54,6 +54,9 @@ func (r *reader) leftover(spans []span) string {
 			return "says only a part of the day"
 		}
 	}
+	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 }) && weekNumber().MatchString(r.text) {
+		return "names a week by its number, and days of the week"
+	}
 	if noneOf().MatchString(r.text) && has('d') && !has('t') {
 		return "says that something is not: whether that is an event cannot be told"
 	}

@@ -332,11 +332,12 @@ func (d *document) severalSentences() {
 type document struct {
 	set   Settings
 	out   Found
-	year  int    // of the title or a heading; 0 for none
-	month int    // of a heading; 0 for none
-	order int    // of day and month
-	zone  string // of all its times, where the text says so
-	leads bool   // its lines begin with times of four figures: 0615 Lune in
+	year  int         // of the title or a heading; 0 for none
+	month int         // of a heading; 0 for none
+	order int         // of day and month
+	zone  string      // of all its times, where the text says so
+	years map[int]int // of its dates in full, how often
+	leads bool        // its lines begin with times of four figures: 0615 Lune in
 
 	headings    []string // by level
 	provisional bool     // the only heading is the first line of the text, for want of another
@@ -345,6 +346,7 @@ type document struct {
 	lengths     []int  // said without a time, in minutes
 	weeks       []unit // that name a week by its number, and no day
 	apart       bool   // a time stands somewhere without a day
+	section     int    // the first event below the last heading
 	timeAbove   string // a time that was said without a day, and is none of what stands below it by itself
 	before      int    // the first event of the unit that was read before
 }
@@ -376,8 +378,17 @@ func (d *document) learn(lines []Line) {
 			}
 		}
 	}
+	d.years = map[int]int{}
 	first, sure := 0, false
 	for _, l := range lines {
+		if strings.Contains(l.Text, "20") {
+			r := &reader{text: l.Text, toks: scan(l.Text)}
+			for i := range r.toks {
+				if one, end := r.numeric(i); end > 0 && one.year > 0 {
+					d.years[one.year]++
+				}
+			}
+		}
 		if m := leadingTime().FindStringSubmatch(l.Text); m != nil {
 			first++
 			sure = sure || m[1][0] == '0'

@@ -26,12 +26,21 @@ const notToBe = "what is not to be, or no longer"
 // unit reads one unit of a text.
 func (d *document) unit(u unit) {
 	if len(u.fields) > 0 {
-		d.endDay()
+		if d.day == nil || slices.ContainsFunc(u.fields, func(f Field) bool { return SaysDay(f.Value) }) {
+			d.endDay()
+		}
 		d.block(u)
 		return
 	}
 	if u.level > 0 {
-		d.timeAbove = ""
+		d.timeAbove, d.section = "", len(d.out.Events)
+	}
+	if !d.set.Message && timeLabel().MatchString(u.text) { // the times of the days above it
+		for i := d.section; i < len(d.out.Events); i++ {
+			if e := &d.out.Events[i]; e.AllDay && e.NoTime && e.End.IsZero() && e.Held == nil && !e.Cancelled && phraseIn(e.Text, closedWords) == "" {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one below it: "+strconv.Quote(fault.Shorten(u.text, 60))).Do("write the time beside each day")
+			}
+		}
 	}
 	r := &reader{text: u.text, toks: scan(u.text), lead: d.leads}
 	spans, month := d.spans(r, u), d.month
@@ -143,6 +152,9 @@ func (d *document) unit(u unit) {
 	}
 }
 
+// timeLabel is a line that says the times of days that stand elsewhere.
+var timeLabel = lazily(`(?i)^\s*(?:\p{L}+ ){0,2}(?:times?|hours|uhrzeit|uhrzeiten|zeiten|zeit|heures?|horaires?|horario|hora|orario|ora|tijd|tijden)\s*:.*\d`)
+
 // dayAbove is the day of the line above: a line that begins with a time is of it.
 type dayAbove struct {
 	dates    dates
@@ -185,6 +197,10 @@ func (d *document) context(u unit, r *reader, spans []span) bool {
 		case t.kind == 'n' && len(t.text) == 4 && t.num >= 1990 && t.num < 2200 && !r.is(i+1, '-') && !r.is(i-1, '-') && !r.is(i-1, '/') && !r.is(i-1, '.'):
 			if year != 0 {
 				other += 10
+			}
+			if d.years[t.num] == 0 && len(d.years) > 0 && !(u.level > 0 && len(d.out.Events) > 0) { // "Harbour 2030", in a text of 2026
+				other++
+				continue
 			}
 			year = t.num
 		case t.kind == 'n':
@@ -751,7 +767,7 @@ func (d *document) add(e Event, g *group) {
 	case d.timeAbove == "" || d.set.Message:
 	case !e.AllDay && !e.Start.IsZero():
 		d.timeAbove = ""
-	case e.AllDay && e.NoTime && e.End.IsZero() && e.Held == nil && !e.Cancelled && !g.allDay && phraseIn(e.Text, closedWords) == "":
+	case e.AllDay && e.NoTime && e.End.IsZero() && e.Held == nil && !e.Cancelled && !g.allDay && (!e.prose || startsWithDate(e.Text) || g.dates != nil && len(g.dates.days) > 1) && phraseIn(e.Text, closedWords) == "":
 		e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one above it: "+strconv.Quote(fault.Shorten(d.timeAbove, 60))).Do("write the time beside each day")
 	}
 	d.out.Events = append(d.out.Events, e)

@@ -62,7 +62,7 @@ func TestHalfRead(t *testing.T) {
 		"Crane check March 5 and 7, 2 boats.":                                      "2026-03-05, 2026-03-07",
 		"5 March 2026 10:00 Crane instead of 6 March 2026 12:00 Lamp":              "2026-03-05 10:00, passed over",
 		"Friday, 5 June 2026\nThe ceremony starts at 17:00.\nDinner is at 20:00.":  "2026-06-05 17:00, 2026-06-05 20:00",
-		"When: 5 March 2026 10:00\nWhat: Dredging\nOr: 6 March 2026 10:00":         "2026-03-05 10:00, passed over",
+		"When: 5 March 2026 10:00\nWhat: Dredging\nOr: 6 March 2026 10:00":         "held, passed over",
 		"Start: 5 March 2026 10:00\nEnd: whenever\nEvent: Lamp check":              "held",
 		"Date: 5 March 2026\nTime: 10:00\nDuration: a while\nEvent: Lamp check":    "held",
 		"The score was 25:30 and the scale is 1:50.":                               "passed over",

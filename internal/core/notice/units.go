@@ -86,6 +86,9 @@ func goesOn(before, l Line) bool {
 	if startsWithDate(strings.TrimSpace(before.Text)) && endOnly().MatchString(text) { // a list of times, one of which says only its end
 		return false
 	}
+	if upper, _ := utf8.DecodeRuneInString(text); colonLine().MatchString(before.Text) && unicode.IsUpper(upper) && SaysDay(before.Text) && !smallWords[lastWord(was)] { // a list of labels and days
+		return false
+	}
 	if startsWithLabelledDate(before.Text) && startsWithLabelledDate(l.Text) {
 		return false
 	}
@@ -134,6 +137,14 @@ func startsWithDate(text string) bool {
 	}
 	_, end := r.clocks(0, false)
 	return end > 0 && r.is(0, 'n')
+}
+
+func lastWord(text string) string {
+	words := strings.Fields(text)
+	if len(words) == 0 {
+		return ""
+	}
+	return strings.ToLower(words[len(words)-1])
 }
 
 // startsWithLabelledDate tells whether a line begins with a date, or with a few words that

@@ -171,6 +171,9 @@ func (r *reader) year(i int) (y, n int) {
 	}
 	t := r.tok(at)
 	if t.kind == 'n' && len(t.text) == 4 && t.num >= 1900 && t.num < 2200 && !(r.is(at+1, ':') && r.is(at+2, 'n') && !r.tok(at+2).gap) && (t.gap || at > i || r.is(at-1, '/') || r.is(at-1, '.') || r.is(at-1, '-')) {
+		if t.num < 1960 { // 8 March 1900: a time, or no year of anything here
+			return 0, 0
+		}
 		if r.hour(at) { // 5 March 2015 hrs is rare, 5 March, 2000 h too
 			return 0, 0
 		}
@@ -487,7 +490,7 @@ func (r *reader) fromToday(i int) (day, int) {
 		}
 		if nextWords[t.text] && r.word(i+1, weekWords) {
 			n := i + 2
-			if r.is(n, ',') || r.tok(n).text == "on" {
+			if r.is(n, ',') || r.is(n, ':') || r.tok(n).text == "on" {
 				n++
 			}
 			if days := r.weekday(n); days != 0 { // next week Tuesday

@@ -724,5 +724,5 @@ var settleWords = []string{"works", "works for me", "works for us", "agreed", "c
 
 // settles tells whether a text agrees to what was said before.
 func settles(text string) bool {
-	return phraseIn(text, settleWords) != "" && phraseIn(text, []string{"not", "doesn't", "does not", "don't", "can't", "cannot", "nicht", "pas", "no", "não", "non", "niet", "if", "unless", "?"}) == "" && !strings.HasSuffix(strings.TrimSpace(text), "?")
+	return (phraseIn(text, settleWords) != "" || phraseAt(text, []string{"yes", "ja", "oui", "sí", "sim"})) && phraseIn(text, []string{"not", "doesn't", "does not", "don't", "can't", "cannot", "nicht", "pas", "no", "não", "non", "niet", "if", "unless", "?"}) == "" && !strings.HasSuffix(strings.TrimSpace(text), "?")
 }

@@ -259,8 +259,8 @@ func (d *document) moved(u unit, r *reader, groups []group) []group {
 func (r *reader) stays(groups []group) []group {
 	for n := 0; n+1 < len(groups); n++ {
 		a, b := groups[n], groups[n+1]
-		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
-			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "end", "ends", "leaves", "finish", "finishes", "finished", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
+		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins", "anreise", "einzug", "check-in", "entrée", "entrada"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
+			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finished", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
 			if !endsWith(r.before(a.from), []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) || !endsWith(r.before(b.from), []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"}) {
 				continue
 			}

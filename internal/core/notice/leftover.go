@@ -42,6 +42,8 @@ func (r *reader) leftover(spans []span) string {
 			return sameTime
 		case t.kind == 'n' && (has('t') || has('d')) && !used(i+2) && r.hoursLeft(i):
 			return said(i, i+2)
+		case t.kind == 'n' && len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }):
+			return said(i, i)
 		case t.kind == 'n' && r.clockLeft(i, spans):
 			return said(i, i)
 		case t.kind == 'n' && r.hourLeft(i, has('t')):

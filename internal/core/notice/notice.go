@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	"almanach/internal/core/fault"
 )
@@ -430,6 +431,36 @@ func (d *document) learn(lines []Line) {
 	if seen != 3 {
 		d.order = seen
 	}
+	if seen == 0 && foreign(lines) { // every language but English writes the day first
+		d.order = 1
+	}
+}
+
+// The small words of a language that tell which one it is.
+var (
+	english = list(`the and is are of to for with at we you our on in will be this that please from by not`)
+	others  = list(`der die das und ist am um von mit für wir sie ihr bitte den zum zur ein eine nicht auf bei le la les des du est et pour avec vous nous votre une dans sur el los las del es para con su por una il lo gli della è alle dal nel sono che do da dos uma com não het een van voor wij zijn te de hasta jusqu'au jusqu'à ihre ihren suo vostra à ao`)
+)
+
+// foreign tells whether a text is in another language than English.
+func foreign(lines []Line) bool {
+	ours, theirs := 0, 0
+	count := func(text string) {
+		for _, w := range strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && r != '\'' && r != '’' }) {
+			if english[w] {
+				ours++
+			}
+			if others[w] {
+				theirs++
+			}
+		}
+	}
+	for _, l := range lines {
+		if count(l.Text); ours+theirs > 200 {
+			break
+		}
+	}
+	return theirs >= 3 && theirs > 2*ours
 }
 
 func (d *document) pass(u unit, text, why string) {

@@ -93,6 +93,10 @@ func (d *document) unit(u unit) {
 	}
 	if !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil || g.times != nil }) {
 		for _, s := range spans {
+			if s.kind == 'l' && d.set.Message && r.only(s) { // "20 minutes?"
+				d.lengths = append(d.lengths, s.minutes)
+				continue
+			}
 			if s.kind == 'l' && phraseIn(r.text, slices.Concat(lastingWords, []string{"each", "jeweils", "chacun", "ciascuno"})) != "" && phraseIn(r.text, earlyWords) == "" {
 				d.lengths = append(d.lengths, s.minutes)
 				if !d.set.Message || phraseIn(r.text, []string{"each", "every", "per", "pro", "par", "por", "apiece", "je", "jeweils", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}) != "" {
@@ -154,6 +158,16 @@ func (d *document) unit(u unit) {
 
 // timeLabel is a line that says the times of days that stand elsewhere.
 var timeLabel = lazily(`(?i)^\s*(?:\p{L}+ ){0,2}(?:times?|hours|uhrzeit|uhrzeiten|zeiten|zeit|heures?|horaires?|horario|hora|orario|ora|tijd|tijden)\s*:.*\d`)
+
+// only tells whether a text is a length and words of agreement, and nothing else.
+func (r *reader) only(s span) bool {
+	for i := range r.toks {
+		if (i < s.from || i >= s.to) && r.is(i, 'n') || r.is(i, 'w') && (i < s.from || i >= s.to) && !r.word(i, list("yes ok okay and so about maximum max then is enough will do should be perfect fine please it say ja oui sí si sim ca")) {
+			return false
+		}
+	}
+	return true
+}
 
 // dayAbove is the day of the line above: a line that begins with a time is of it.
 type dayAbove struct {
@@ -273,6 +287,9 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if d.vagueDay(u) {
 		return
 	}
+	if maybeWhen().MatchString(u.text) && len(u.fields) == 0 {
+		d.pass(u, u.text, "holds a number that may be a day or a time, and is not understood")
+	}
 	if d.day != nil && !d.day.used && len(d.day.texts) < 3 {
 		d.day.texts = append(d.day.texts, u)
 		return
@@ -298,6 +315,9 @@ func (d *document) without(u unit, r *reader, passed bool) {
 		d.out.Events = append(d.out.Events, Event{Text: u.text, Page: u.page, Line: u.line, NoDate: true, NoTime: true, Cancelled: true, Reading: []Part{{u.text, "status", "cancelled"}}})
 	}
 }
+
+// maybeWhen is a number that may be a day or a time, and was not read as one.
+var maybeWhen = lazily(`(?i)\bthe \d{1,2}(?:st|nd|rd|th)\b|\b(?:0\d|1\d|2[0-3]):[0-5]\d\b|\(\d{1,2}\s?[-–]\s?\d{1,2}\)|\b(?:[01]\d|2[0-3])[0-5]\d ?(?:hrs|lt|utc|z)\b`)
 
 // weekNumber is a week by its number, and fromNow a time that counts from now.
 var (
@@ -458,6 +478,25 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 			continue
 		}
 		i++
+	}
+	ahead := false // Mon–Wed next week 8–16, Thu 8–18
+	for i := range out {
+		if out[i].kind != 'd' {
+			continue
+		}
+		first := &out[i].dates.days[0]
+		last := &out[i].dates.days[len(out[i].dates.days)-1]
+		switch {
+		case first.after < 0 || last.after < 0 || out[i].dates.until != nil && out[i].dates.until.after < 0:
+			ahead = true
+		case ahead && first.relative && first.weekdays != 0 && first.after == 0 && !first.next:
+			for n := range out[i].dates.days {
+				out[i].dates.days[n].after = -1
+			}
+			if u := out[i].dates.until; u != nil && u.relative {
+				u.after = -1
+			}
+		}
 	}
 	switch {
 	case !d.set.Message:

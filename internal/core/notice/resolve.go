@@ -99,7 +99,20 @@ func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
 		return time.Time{}, fault.Newf("is no day of this month or the next").Do("write the date in full")
 	}
 	if x.twoWays {
-		switch d.order {
+		order := d.order
+		if order == 0 && x.weekdays != 0 { // only one of both falls on the day of the week
+			fits := func(month, of int) bool {
+				y := x.year
+				if y == 0 {
+					y = d.yearOf(day{month: month, day: of}, after)
+				}
+				return exists(y, month, of) && x.weekdays&(1<<weekdayOf(y, month, of)) != 0
+			}
+			if a, b := fits(x.month, x.day), fits(x.day, x.month); a != b {
+				order = map[bool]int{true: 1, false: 2}[a]
+			}
+		}
+		switch order {
 		case 2:
 			x.month, x.day = x.day, x.month
 		case 1:
@@ -323,7 +336,7 @@ func (d *document) setTimes(e *Event, on resolved, g *group) *fault.Fault {
 	}
 	e.note(note)
 	e.Start, e.End = at(on.first, start), at(last, end)
-	if !last.Equal(on.first) && !g.apart {
+	if !last.Equal(on.first) && !g.apart && !(start > end && last.Sub(on.first) == 24*time.Hour) { // Friday to Saturday, 22:00–06:00 is one night
 		// 5–7 March, 9:00–17:00: each day, or from the first to the last
 		return fault.Newf("has several days and times of day: each day, or from the first to the last?").Do("write each day into a line of its own, or the first and the last with their times")
 	}

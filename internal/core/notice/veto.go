@@ -61,6 +61,11 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			why = append(why, notToBe)
 			continue
 		}
+		if d.set.Message && s.dates.until == nil && endsWith(before, awayWords) {
+			d.against(s)
+			why = append(why, notToBe)
+			continue
+		}
 		if d.set.Message && !d.set.Stated.IsZero() && !s.dates.days[0].relative {
 			if days, f := d.resolve(s.dates); f == nil && len(days) > 0 && cmpLast(days).Before(d.today()) {
 				why = append(why, "it lies before the day on which this was written")
@@ -83,6 +88,13 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		for _, c := range chancy {
 			if reason == "" && endsWith(before, c.words) && phraseIn(r.text, c.with) != "" {
 				reason = c.why
+			}
+		}
+		if reason == madeOn && endsWith(before, []string{"as of", "as at"}) && s.dates.until == nil {
+			if days, f := d.resolve(s.dates); f == nil && len(days) > 0 && days[0].first.After(d.today()) {
+				if reason, s.dates.open = "", true; phraseIn(before, []string{"again", "back", "reopened", "resumed"}) != "" { // it begins then
+					reason = "when something opens or begins again, which is no event"
+				}
 			}
 		}
 		if reason == "" && d.past(r, s, before) {

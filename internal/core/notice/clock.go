@@ -259,6 +259,9 @@ func (r *reader) halfOfDay(c clock, i int) (clock, int) {
 			i++
 		}
 	}
+	if r.word(i+1, list("hrs h")) {
+		i++
+	}
 	return c, i + 1
 }
 

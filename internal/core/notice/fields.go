@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
 	"strconv"
@@ -410,7 +411,7 @@ func (d *document) block(u unit) {
 	g := group{}
 	var when, first, last, clockFirst, clockLast string
 	var what []string
-	other, unread := "", ""
+	other, counted, unread := "", "", ""
 	var more []unit // of the block, that are events of their own
 	defer func() {
 		for _, m := range more {
@@ -486,7 +487,7 @@ func (d *document) block(u unit) {
 				why := map[string]string{"deadline": "a deadline", "made": madeOn, "reserve": "is only there if it is needed"}[labelOf(f.Label)]
 				d.pass(whole, f.Label+": "+value, why)
 			}
-		case "note":
+		case "note", "invited":
 		default:
 			if r := (&reader{text: value, toks: scan(value)}); r.hasDate() {
 				switch {
@@ -507,11 +508,12 @@ func (d *document) block(u unit) {
 			}
 			if other == "" && meaningful(value) {
 				if other = value; !strings.ContainsFunc(value, unicode.IsLetter) { // Lift: 1
-					other = strings.TrimSpace(strings.TrimRight(f.Label, ": ") + " " + value)
+					other, counted = "", cmp.Or(counted, strings.TrimSpace(strings.TrimRight(f.Label, ": ")+" "+value))
 				}
 			}
 		}
 	}
+	other = cmp.Or(other, counted)
 	if d.letterHead(u) {
 		d.pass(whole, u.text, "the date of the letter")
 		return
@@ -530,6 +532,9 @@ func (d *document) block(u unit) {
 	}
 	text = strings.TrimSpace(text)
 	if text == "" {
+		if slices.ContainsFunc(u.fields, func(f Field) bool { return hasTime(f.Value) }) {
+			d.pass(whole, u.text, "a time without a day")
+		}
 		return
 	}
 	if r := (&reader{text: u.text, toks: scan(u.text)}); len(what) == 0 && r.saysNothing(d.spans(r, u)) {
@@ -589,6 +594,9 @@ func (d *document) block(u unit) {
 		one.Reading = append(slices.Clone(e.Reading), r.reading(&groups[n])...)
 		if groups[n].minutes == 0 {
 			groups[n].minutes = g.minutes
+		}
+		if groups[n].times == nil && groups[n].doubt == "" && SaysTime(one.What) { // Sale 14–17
+			groups[n].doubt = "has no time of its own, and its title seems to say one"
 		}
 		if one.Where == "" {
 			one.Where = placeIn(u.text)
@@ -679,7 +687,7 @@ func (d *document) underDay(groups []group) {
 // onlyDay tells whether a text is a day, which is not past, and nothing else.
 func (d *document) onlyDay(r *reader) bool {
 	days, end := r.when(0)
-	if end == 0 || r.onlyRange(end, len(r.toks)) == false || end < len(r.toks) && !r.onlySigns(end, len(r.toks)) && !r.is(end, '.') {
+	if end == 0 || !r.onlyRange(end, len(r.toks)) || end < len(r.toks) && !r.onlySigns(end, len(r.toks)) && !r.is(end, '.') {
 		return false
 	}
 	at, _ := d.resolve(days)

@@ -448,10 +448,11 @@ func init() {
 		"end":      "end to until till ends ende bis fin hasta fine al fim até tot einde etd departure departs dep departed ets sailing out end_date end_time finish check-out",
 		"length":   "length duration how_long dauer durée duración durata duração duur",
 		"where":    "where place location venue room berth quay wo ort où lieu dónde donde lugar dove luogo onde local waar plaats address meeting_place liegeplatz raum area",
-		"what":     "what event subject title topic about betreff was quoi objet asunto qué oggetto cosa assunto wat onderwerp re activity work works job purpose reason anlass zweck motif motivo betreff: description name service",
+		"what":     "what event subject title topic about betreff was quoi objet asunto qué oggetto cosa assunto wat onderwerp re activity work works job purpose reason anlass zweck motif motivo betreff: description name service measure task item race maßnahme gewerk bezeichnung titel titre título titolo thema thème tema objet désignation intitulé lavori trabajo trabalho werkzaamheden",
 		"who":      "who with attendees participants people wer mit qui avec quién quien con chi com quem wie met contact e-mail email mail cc agent requested_by teilnehmer",
 		"note":     "organiser organizer organised_by organized_by host hosted_by phone tel telephone telefon fax fee fees price cost costs admission tickets preis prix precio prezzo preço prijs number order_number order_no booking_number booking_no reference reference_number ref id meeting_id passcode password link url website web capacity places note notes remark remarks comment comments bemerkung remarque nota opmerking",
 		"status":   "status state",
+		"invited":  "invited eingeladen invités convocados invitati convidados genodigden audience target_group zielgruppe",
 		"reserve":  "rain_date reserve_date reserve alternative_date alternative fallback_date ersatztermin ausweichtermin date_de_repli fecha_alternativa data_alternativa data_di_riserva reservedatum",
 		"deadline": "deadline book_by bookings_close reply_by rsvp apply_by registration_closes anmeldeschluss due due_date closing_date",
 		"made":     "printed issued updated published last_changed last_updated last_modified created date_of_issue sent received submitted submitted_at submitted_on stand erstellt gedruckt imprimé publié version revision timestamp booked_on ordered_on booking_date order_date invoice_date ordered booked registered signed approved reopens reopening valid_until valid_from expires",
@@ -509,6 +510,12 @@ func SaysDay(text string) bool { return (&reader{text: text, toks: scan(text)}).
 func SaysTime(text string) bool { return hasTime(text) || bareHours().MatchString(text) }
 
 var bareHours = lazily(`\b([01]?\d|2[0-4])\s*[-–—]\s*([01]?\d|2[0-4])\b(?:\s*(?:h|uhr|hrs)\b)?`)
+
+// SaysPart tells whether a text is a part of the day.
+func SaysPart(text string) bool {
+	word := strings.ToLower(strings.Trim(text, " .:"))
+	return partWords[word] || morningWords[word] || afternoonWords[word] || eveningWords[word] || list("mornings afternoons evenings nights am pm a.m p.m früh spät tag day early late nachmittag abend")[word]
+}
 
 // Hours takes the times out of the heading of a column: what is left of it, and the times
 // in full. Early 06–14 is Early, 06:00–14:00.

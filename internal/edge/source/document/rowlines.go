@@ -226,7 +226,7 @@ func (t *Table) cross() (out []notice.Line) {
 		case head == "":
 		case notice.SaysDay(head):
 			days++
-		case notice.SaysTime(head):
+		case notice.SaysTime(head), notice.SaysPart(head):
 			times++
 		default:
 			return nil
@@ -251,6 +251,8 @@ func (t *Table) cross() (out []notice.Line) {
 			l.Item, l.Struck = true, t.Rows[n][i].Struck
 			what, when := notice.Hours(head)
 			switch {
+			case times > 0 && when == "": // a part of the day, for which the cell may say the time
+				l.Text = strings.TrimSpace(lead+", "+head) + ": " + cell
 			case times > 0:
 				l.Text = strings.TrimSpace(lead+", "+when) + ": " + strings.TrimPrefix(what+": "+cell, ": ")
 			case notice.SaysTime(lead):

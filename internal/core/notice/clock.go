@@ -240,6 +240,9 @@ func (r *reader) isHalf(i int) bool {
 	if t.kind != 'w' {
 		return false
 	}
+	if t.text == "am" && t.gap && r.is(i+1, 'w') && r.german() { // die Boje 7 am Steg 3
+		return false
+	}
 	return t.text == "am" && !r.tok(i).gap || t.text == "am" && !r.dayish(i+1) && r.weekday(i+1) == 0 || t.text == "pm" || (t.text == "a" || t.text == "p") && r.is(i+1, '.') && r.tok(i+2).text == "m"
 }
 
@@ -393,6 +396,16 @@ func (r *reader) dutch() bool {
 			if t.text != "we" && t.text != "om" {
 				return true
 			}
+		}
+	}
+	return false
+}
+
+// german tells whether a text is in German, where am leads to a day or a place.
+func (r *reader) german() bool {
+	for i := range r.toks {
+		if r.word(i, list("der die das und um wir ist im dem den uhr zum zur vom bei für mit nicht auf werden wird")) {
+			return true
 		}
 	}
 	return false

@@ -23,6 +23,9 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 			}
 			// spans of a group can have words between them
 			for _, s := range r.cuts(g) {
+				if s[0] < at && s[1] > at { // the word that leads to it stands before
+					s[0] = at
+				}
 				if s[0] >= at && s[1] <= to {
 					out += r.text[at:s[0]] + " \x00 "
 					at = s[1]
@@ -42,7 +45,7 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 		if n+1 < len(groups) {
 			to = r.tok(groups[n+1].from).from
 		}
-		owns[n] = cutAll(r.tok(g.from).from, to)
+		owns[n] = closedOnly(cutAll(r.tok(g.from).from, to))
 		if meaningful(strings.ReplaceAll(owns[n], "\x00", "")) {
 			said++
 		}
@@ -81,6 +84,14 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 	return out
 }
 
+// closedOnly gives a text up to a bracket that is opened and not closed in it.
+func closedOnly(text string) string {
+	if i := strings.LastIndexByte(text, '('); i >= 0 && !strings.Contains(text[i:], ")") {
+		return text[:i]
+	}
+	return text
+}
+
 // meaningful tells whether a text has a word that is no link.
 func meaningful(s string) bool {
 	for _, t := range scanPlain(nil, s, 0, len(s)) {
@@ -111,9 +122,12 @@ func (r *reader) cuts(g group) (out [][2]int) {
 var (
 	address  = lazily(`(?:"?([\p{L}][\p{L} .'’-]*?)"?\s*)?<?\b([\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)>?`)
 	brackets = lazily(`\(([^()]*)\)|\[([^\[\]]*)\]`)
-	dashes   = lazily(`\s+[-–—|]\s+|\s*\t+\s*|\s*[–—]\s*`)
+	dashes   = lazily(`\s+[-–—|]\s+|\s*\t+\s*|\s+[–—]\s*|\s*[–—]\s+`)
 	atPlace  = lazily(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
 )
+
+// initials begin the name of a person.
+var initials = lazily(`^(?:\p{Lu}\.\s?)+\p{Lu}\p{L}+$`)
 
 // weekLabel is the number of a week in front of what is on in it.
 var weekLabel = lazily(`(?i)^\s*(?:kw|week|wk|woche|kalenderwoche|semaine|semana|settimana)\.?\s*\d{1,2}\s*[:–-]\s*`)
@@ -157,7 +171,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	// a place in brackets
 	text = brackets().ReplaceAllStringFunc(text, func(s string) string {
 		inner := strings.TrimSpace(strings.ReplaceAll(s[1:len(s)-1], "\x00", ""))
-		if e.Where == "" && placelike(inner) && !named(inner) {
+		if e.Where == "" && placelike(inner) && !named(inner) && !initials().MatchString(inner) {
 			e.Where = inner
 			return " "
 		}
@@ -419,12 +433,17 @@ func (d *document) block(u unit) {
 		}
 	}()
 	whole := unit{text: u.text, page: u.page, line: u.line}
+	dated := slices.ContainsFunc(u.fields, func(f Field) bool { l := labelOf(f.Label); return (l == "date" || l == "when") && SaysDay(f.Value) })
 	for _, f := range u.fields {
 		value := strings.TrimSpace(plain(f.Value))
 		if strings.Trim(value, "-–—./ *") == "" { // nothing, or a dash for it
 			continue
 		}
-		switch labelOf(f.Label) {
+		kind := labelOf(f.Label)
+		if r := (&reader{text: value, toks: scan(value)}); dated && (kind == "start" || kind == "end") && phraseIn(f.Label, []string{"from", "to", "von", "nach", "de", "à", "a", "da", "van", "naar"}) != "" && !r.hasDate() && !justTime(value) && phraseIn(value, openWords) == "" && phraseIn(value, vagueDays) == "" {
+			kind = "note" // from the sea to berth 2
+		}
+		switch kind {
 		case "when":
 			if when != "" {
 				unread = f.Label + ": " + value

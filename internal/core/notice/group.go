@@ -68,6 +68,12 @@ func grouped(r *reader, spans []span) (out []group) {
 				spans[n+1].kind = 0
 				continue
 			}
+			if g != nil && g.times != nil && g.dates != nil && len(g.dates.days) == 1 && g.dates.until == nil && g.times.until == nil && len(g.times.list) == 1 && !g.inherits && r.rangeBefore(s.from) && r.onlyRange(g.to, s.from) && len(s.dates.days) == 1 && s.dates.until == nil { // 2 April from 12:00 until 6 April
+				d := *g.dates
+				d.until = &s.dates.days[0]
+				g.dates, g.to = &d, s.to
+				continue
+			}
 			open(*s)
 			g.dates = &s.dates
 		case 't':
@@ -127,18 +133,21 @@ func (r *reader) rangeBefore(i int) bool {
 		if r.is(n, '-') || r.word(n, rangeWords) {
 			return true
 		}
-		if !r.word(n, dayLinks) {
+		if !r.word(n, dayLinks) && !r.word(n, inclusive) {
 			return false
 		}
 	}
 	return false
 }
 
+// inclusive are words behind a word for a range.
+var inclusive = list(`einschließlich including inclusive compris inclus incluido compreso`)
+
 // onlyRange tells whether only words for a range, and small ones, stand between two
 // tokens.
 func (r *reader) onlyRange(from, to int) bool {
 	for i := from; i < to; i++ {
-		if r.is(i, 'w') && !r.word(i, rangeWords) && !r.word(i, dayLinks) && !r.word(i, atWords) && !r.word(i, andWords) || r.is(i, 'n') || r.is(i, 'x') {
+		if r.is(i, 'w') && !r.word(i, rangeWords) && !r.word(i, dayLinks) && !r.word(i, atWords) && !r.word(i, andWords) && !r.word(i, inclusive) || r.is(i, 'n') || r.is(i, 'x') {
 			return false
 		}
 	}
@@ -259,8 +268,8 @@ func (d *document) moved(u unit, r *reader, groups []group) []group {
 func (r *reader) stays(groups []group) []group {
 	for n := 0; n+1 < len(groups); n++ {
 		a, b := groups[n], groups[n+1]
-		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins", "anreise", "einzug", "check-in", "entrée", "entrada"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
-			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finished", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
+		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
+			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finished", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
 			if !endsWith(r.before(a.from), []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) || !endsWith(r.before(b.from), []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"}) {
 				continue
 			}

@@ -52,7 +52,7 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, r.rough(i))
 		case !ended && r.lasting(i) > 0 && !used(r.lasting(i)):
 			return said(i, r.lasting(i))
-		case t.kind == 'w' && partWords[t.text] && !(t.text == "night" && r.tok(i-1).kind == 'w' && !r.word(i-1, list("at by the last this every each all that to for on a one per"))) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d'):
+		case t.kind == 'w' && partWords[t.text] && !r.compound(i) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d'):
 			return "says only a part of the day"
 		}
 	}
@@ -76,7 +76,7 @@ func (r *reader) leftover(spans []span) string {
 			return said(s.to-1, s.to)
 		}
 		beside := func(n int) bool { // the days themselves, as in Tuesdays: 3, 10, 17 March
-			return n >= 0 && n < len(spans) && spans[n].kind == 'd' && spans[n].dates.days[0].day > 0 && r.onlySigns(min(s.to, spans[n].to), max(s.from, spans[n].from))
+			return n >= 0 && n < len(spans) && spans[n].kind == 'd' && spans[n].dates.days[0].day > 0 && !r.word(spans[n].from, fromWords) && r.onlySigns(min(s.to, spans[n].to), max(s.from, spans[n].from))
 		}
 		if s.dates.plural && !s.dates.every && s.dates.days[0].relative && !beside(n-1) && !beside(n+1) {
 			return "repeats, and a text cannot say on which days for certain"
@@ -139,10 +139,24 @@ func (r *reader) leftover(spans []span) string {
 	if p := phraseIn(r.text, likelyWords); p != "" && !(p == "would be" && phraseIn(r.text, []string{"would be best", "would be better", "would be perfect", "would be fine", "would be great", "would be good", "would be ideal", "would be ok", "would be okay", "would be possible", "would be convenient", "would be nice"}) != "") && (has('d') || has('t')) {
 		return "says " + strconv.Quote(p) + ": it is not certain"
 	}
+	if tideAt().MatchString(r.text) && has('t') {
+		return "says when the tide is, and not when the event begins"
+	}
 	if p := phraseIn(r.text, []string{"low water", "high water", "low tide", "high tide", "slack water", "ebb", "first light", "hochwasser", "niedrigwasser", "marée haute", "marée basse", "pleamar", "bajamar", "hoogwater", "laagwater"}); p != "" && has('d') && !has('t') {
 		return "is to be at " + p + ", and the text does not say when that is"
 	}
 	return ""
+}
+
+// compound tells whether a part of the day is one of the name of something: quiz night,
+// the night market.
+func (r *reader) compound(i int) bool {
+	before := i - 1
+	if r.tok(before).kind == 'w' && !smallWords[r.tok(before).text] && !r.word(before, list("last this every each all that one per early late next good")) && r.weekday(before) == 0 && r.month(before) == 0 && !todayWords[r.tok(before).text] && !tomorrowWords[r.tok(before).text] {
+		return r.tok(i).text == "night" || r.tok(i).text == "evening" && !r.word(before, list("in"))
+	}
+	next := r.tok(i + 1)
+	return next.kind == 'w' && !smallWords[next.text] && !r.word(i+1, list("before after around about when we i if instead please then only shift")) && (i == 0 || r.is(before, ':') || r.word(before, list("the a an our next"))) && r.weekday(i+1) == 0
 }
 
 // behind gives the token in front of another and of the small words between.
@@ -151,6 +165,9 @@ func (r *reader) behind(i int) int {
 	}
 	return i
 }
+
+// tideAt is the time of a tide.
+var tideAt = lazily(`(?i)\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|marée haute|marée basse|pleamar|bajamar|hoogwater|laagwater)\b[^.;]{0,30}\b(?:is|at|ist|um|à|a las|om)\s+\d`)
 
 // lateBy is how much something is early or late.
 var lateBy = lazily(`(?i)\b(?:\d+|an?|half an|two|three|five|ten|twenty|thirty)\s*(?:minutes?|mins?|hours?|stunden?|minuten|heures?|horas?|ore|uren)\s+(?:late|early|later|earlier|behind|delayed|zu spät|später|früher|en retard|tarde|di ritardo|te laat)\b`)

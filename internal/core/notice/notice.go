@@ -184,6 +184,7 @@ func Read(lines []Line, set Settings) Found {
 	d.overLists()
 	if set.Message {
 		d.timesOfDays()
+		d.choices(lines)
 		d.severalSentences()
 	} else if len(d.out.Events) == 1 && d.apart {
 		if e := &d.out.Events[0]; e.AllDay && e.NoTime && e.Held == nil && !e.Cancelled {
@@ -289,8 +290,7 @@ func (d *document) overLists() {
 			if o.heading {
 				break
 			}
-			if !o.Start.IsZero() {
-				n++
+			if n++; !o.Start.IsZero() {
 				outside = outside || o.Start.Before(e.Start) || !o.Start.Before(e.End.AddDate(0, 0, 1))
 			}
 		}
@@ -305,6 +305,18 @@ func (d *document) overLists() {
 		}
 	}
 	d.out.Events = events
+}
+
+// choices holds the days of a message that asks which of them it is to be.
+func (d *document) choices(lines []Line) {
+	if len(d.out.Events) < 2 || !slices.ContainsFunc(lines, func(l Line) bool { return phraseIn(l.Text, choiceWords) != "" }) {
+		return
+	}
+	for i := range d.out.Events {
+		if e := &d.out.Events[i]; e.Held == nil && !e.Cancelled {
+			e.Held = fault.New(fault.Shorten(e.Text, 80), oneOfSeveral).Do("say which one it is")
+		}
+	}
 }
 
 // severalSentences holds what several sentences of a message say under the one title of

@@ -637,7 +637,7 @@ var vagueWord = list(`around about approximately approx roughly ca circa gegen v
 
 // begin begins an event of a unit.
 func (d *document) begin(u unit) Event {
-	e := Event{Text: u.text, Page: u.page, Line: u.line, Heading: d.heading(), prose: u.sentence && !u.item, heading: u.level > 0}
+	e := Event{Text: u.text, Page: u.page, Line: u.line, Heading: d.heading(), prose: u.sentence && !u.item, heading: u.level > 0 || len(d.out.Events) == 0 && !d.set.Message && !u.sentence && !u.item && u.line <= 2}
 	if u.struck || cancels(u.text) {
 		e.Cancelled = true
 		e.Reading = append(e.Reading, Part{u.text, "status", "cancelled"})
@@ -659,7 +659,7 @@ func cancels(text string) bool {
 // events makes the events of a unit's groups.
 func (d *document) events(u unit, r *reader, groups []group) {
 	groups = d.moved(u, r, r.stays(groups))
-	shared, from := shareTimes(u, groups), len(d.out.Events)
+	shared, from := shareTimes(u, r, groups), len(d.out.Events)
 	parts := d.titles(u, r, groups)
 	timed, untimed := 0, 0
 	for _, g := range groups {
@@ -704,10 +704,17 @@ func (d *document) events(u unit, r *reader, groups []group) {
 
 // shareTimes gives days without times that of the last, where the text says that it is
 // that of each: 24 March, 7 April, each 19:00–21:00.
-func shareTimes(u unit, groups []group) bool {
+func shareTimes(u unit, r *reader, groups []group) bool {
 	last := len(groups) - 1
-	if last < 1 || groups[last].times == nil || phraseIn(u.text, []string{"each", "jeweils", "je", "chaque fois", "cada vez", "ogni volta", "telkens", "steeds"}) == "" {
+	if last < 1 || groups[last].times == nil {
 		return false
+	}
+	if phraseIn(u.text, []string{"each", "jeweils", "je", "chaque fois", "cada vez", "ogni volta", "telkens", "steeds"}) == "" {
+		for n := range groups[:last] { // 25 March, 1 and 8 April, 19:30
+			if u.sentence || !r.onlyRange(groups[n].to, groups[n+1].from) || strings.ContainsAny(r.text[r.tok(groups[n].to-1).to:r.tok(groups[n+1].from).from], ";|/–-") || strings.TrimSpace(r.text[r.tok(groups[n].to-1).to:r.tok(groups[n+1].from).from]) == "" {
+				return false
+			}
+		}
 	}
 	for _, g := range groups[:last] {
 		if g.times != nil || g.allDay || g.dates == nil || g.doubt != "" || g.minutes > 0 {

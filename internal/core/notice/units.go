@@ -89,6 +89,9 @@ func goesOn(before, l Line) bool {
 	if upper, _ := utf8.DecodeRuneInString(text); colonLine().MatchString(before.Text) && unicode.IsUpper(upper) && SaysDay(before.Text) && !smallWords[lastWord(was)] { // a list of labels and days
 		return false
 	}
+	if dashed().MatchString(before.Text) && dashed().MatchString(l.Text) && SaysDay(before.Text) && SaysDay(l.Text) { // a list of titles and days
+		return false
+	}
 	if startsWithLabelledDate(before.Text) && startsWithLabelledDate(l.Text) {
 		return false
 	}
@@ -115,6 +118,9 @@ func goesOn(before, l Line) bool {
 	}
 	return !strings.ContainsAny(last, ":")
 }
+
+// dashed is a line that begins with a title and a dash.
+var dashed = lazily(`^\s*\p{Lu}[^.;:]{2,50}\s[–—-]\s`)
 
 // columned is a line with white space between its columns, and endOnly one that begins
 // with the end of something.
@@ -298,6 +304,9 @@ func sentences(text string) []int {
 		next, _ := utf8.DecodeRuneInString(rest)
 		start := strings.LastIndexAny(text[:i], " (") + 1
 		word := strings.ToLower(text[start:i])
+		if c == '.' && len(word) == 1 && word >= "a" && word <= "z" && text[start:i] != word { // H. Quent
+			continue
+		}
 		if cut := strings.LastIndexAny(word, "-–/"); cut >= 0 && strings.Trim(word, "0123456789.-–/") == "" { // 16-18. March
 			_, size := utf8.DecodeRuneInString(word[cut:])
 			word = word[cut+size:]

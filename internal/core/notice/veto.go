@@ -258,6 +258,12 @@ func (d *document) past(r *reader, s span, before string) bool {
 	if !told {
 		return false
 	}
+	if phraseIn(r.text, []string{"will be", "will", "shall be", "to be", "is being", "are being", "is due", "wird", "werden", "sera", "seront", "será", "serán", "sarà", "wordt", "worden"}) != "" {
+		days, f := d.resolve(s.dates)
+		if f == nil && len(days) > 0 && !days[0].first.Before(d.today()) { // it will be delivered today
+			return false
+		}
+	}
 	days, f := d.resolve(s.dates)
 	return f == nil && len(days) > 0 && !days[0].first.After(d.today())
 }

@@ -143,6 +143,9 @@ var closedWords = []string{"closed", "no", "none", "keine", "kein", "pas de", "n
 // What stands before a day on which somebody cannot come.
 var awayWords = []string{"i'm away", "i am away", "we're away", "we are away", "i'm out", "i am out", "i'm not in", "i'm not there", "i'm busy", "i'm travelling", "can't do", "cannot do", "can't make", "cannot make", "can't make it", "cannot make it", "can't be there", "i can't come", "i can't make it", "ich bin nicht da", "ich kann nicht", "je suis absent", "je suis absente", "no estoy", "non ci sono", "não estou", "ik ben er niet"}
 
+// What asks which one of several it is to be.
+var choiceWords = []string{"which one suits", "which one works", "which one would", "which suits you", "which of these", "which of them", "let me know which", "let us know which", "following slots", "possible slots", "following options", "possible dates", "pick one", "choose one", "whichever suits", "whichever is", "can offer the following", "could offer the following", "zur auswahl", "welcher termin", "welcher tag", "folgende termine", "terminvorschläge", "quelle date vous", "laquelle vous", "quel jour vous", "au choix", "qué fecha", "cuál le", "quale data", "quale giorno", "que data", "welke datum", "welke dag"}
+
 // What a sentence begins with that says another choice than the one before.
 var elseWords = []string{"otherwise", "alternatively", "or else", "if not", "if that", "failing that", "should that not", "else", "or", "plan b", "sonst", "ansonsten", "alternativ", "falls nicht", "andernfalls", "sinon", "ou bien", "si no", "o si no", "altrimenti", "oppure", "senão", "ou então", "anders", "zo niet"}
 

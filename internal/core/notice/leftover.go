@@ -15,6 +15,7 @@ func (r *reader) leftover(spans []span) string {
 	used := func(i int) bool {
 		return slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to })
 	}
+	lower := strings.ToLower(r.text)
 	has := func(kind byte) bool { return slices.ContainsFunc(spans, func(s span) bool { return s.kind == kind }) }
 	ended := has('l') || slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil })
 	said := func(from, to int) string {
@@ -56,10 +57,10 @@ func (r *reader) leftover(spans []span) string {
 			return "says only a part of the day"
 		}
 	}
-	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 }) && weekNumber().MatchString(r.text) {
+	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 }) && containsOne(lower, "week woche kw semaine semana settimana") && weekNumber().MatchString(r.text) {
 		return "names a week by its number, and days of the week"
 	}
-	if noneOf().MatchString(r.text) && has('d') && !has('t') {
+	if has('d') && !has('t') && containsOne(lower, "no kein pas nessun nenhum geen") && noneOf().MatchString(r.text) {
 		return "says that something is not: whether that is an event cannot be told"
 	}
 	for n, s := range spans {
@@ -101,10 +102,10 @@ func (r *reader) leftover(spans []span) string {
 		return "tells of something that is extended"
 	}
 	for _, s := range spans {
-		if s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && !s.dates.days[0].next && s.dates.days[0].after == 0 && phraseIn(r.text, []string{"went well", "went fine", "went wrong", "was", "were", "took place", "happened", "didn't", "did not", "failed", "fand statt", "war", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats"}) != "" || s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && toldOf().MatchString(r.text) {
+		if s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && !s.dates.days[0].next && s.dates.days[0].after == 0 && phraseIn(r.text, []string{"went well", "went fine", "went wrong", "was", "were", "took place", "happened", "didn't", "did not", "failed", "fand statt", "war", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats"}) != "" || s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && containsOne(lower, "ed sent been done seen told asked paid given made left put got had") && toldOf().MatchString(r.text) {
 			return "may tell of what is past"
 		}
-		if s.kind == 'd' && !has('t') && lateBy().MatchString(r.text) {
+		if s.kind == 'd' && !has('t') && containsOne(lower, "late early earlier behind delayed später früher retard tarde ritardo laat") && lateBy().MatchString(r.text) {
 			return "says how much earlier or later something is"
 		}
 	}
@@ -139,7 +140,7 @@ func (r *reader) leftover(spans []span) string {
 	if p := phraseIn(r.text, likelyWords); p != "" && !(p == "would be" && phraseIn(r.text, []string{"would be best", "would be better", "would be perfect", "would be fine", "would be great", "would be good", "would be ideal", "would be ok", "would be okay", "would be possible", "would be convenient", "would be nice"}) != "") && (has('d') || has('t')) {
 		return "says " + strconv.Quote(p) + ": it is not certain"
 	}
-	if tideAt().MatchString(r.text) && has('t') {
+	if has('t') && containsOne(lower, "water tide wasser mer marée mar") && tideAt().MatchString(r.text) {
 		return "says when the tide is, and not when the event begins"
 	}
 	if p := phraseIn(r.text, []string{"low water", "high water", "low tide", "high tide", "slack water", "ebb", "first light", "hochwasser", "niedrigwasser", "marée haute", "marée basse", "pleamar", "bajamar", "hoogwater", "laagwater"}); p != "" && has('d') && !has('t') {

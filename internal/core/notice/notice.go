@@ -384,7 +384,10 @@ var zoneOfAll = lazily(`(?i)\b(?:all times|times|all hours|alle (?:zeiten|uhrzei
 // learn finds the order of day and month that the whole of a text shows.
 func (d *document) learn(lines []Line) {
 	for _, l := range lines {
-		if m := zoneOfAll().FindStringSubmatch(l.Text); m != nil && d.zone == "" {
+		if d.zone != "" || !containsOne(strings.ToLower(l.Text), "utc gmt cet cest wet west bst eet eest mez local lokal lt") {
+			continue
+		}
+		if m := zoneOfAll().FindStringSubmatch(l.Text); m != nil {
 			d.zone = strings.ToUpper(m[1])
 			if strings.HasPrefix(d.zone, "LOCAL") || strings.HasPrefix(d.zone, "LOKAL") || d.zone == "LT" {
 				d.zone = "local"

@@ -329,18 +329,22 @@ var (
 // shiftedBy is by how much something is moved, and not to when.
 var shiftedBy = lazily(`(?i)\b(?:shift|move|postpone|push|bring|put|delay)\w*\b.{0,30}\bby (?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?)\b|\b(?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?) (?:later|earlier|after that|before that)\b|\b(?:um|eine|einen|zwei|\d+) (?:stunden?|tage?|wochen?) (?:später|früher|verschieben)\b`)
 
+// containsOne tells whether one of some words stands in a text: a pattern is only tried
+// there, for it costs more.
+func containsOne(lower, words string) bool {
+	for w := range strings.SplitSeq(words, " ") {
+		if strings.Contains(lower, w) {
+			return true
+		}
+	}
+	return false
+}
+
 // vagueDay holds what is said to be on no certain day.
 func (d *document) vagueDay(u unit) bool {
 	phrase := phraseIn(u.text, vagueDays)
 	lower := strings.ToLower(u.text)
-	has := func(words string) bool { // a pattern is only tried where one of its words stands: it costs more
-		for w := range strings.SplitSeq(words, " ") {
-			if strings.Contains(lower, w) {
-				return true
-			}
-		}
-		return false
-	}
+	has := func(words string) bool { return containsOne(lower, words) }
 	if phrase == "" && has("jan feb fév mar mär avr apr abr may mai mag jun jui giu jul lug aug aoû ago sep set oct okt ott out nov dec dez dic déc ene gen") {
 		phrase = monthPart().FindString(u.text)
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 )
@@ -28,26 +29,115 @@ type token struct {
 var opaque = []struct {
 	signs   []string // nil for any text with a figure
 	pattern func() *regexp.Regexp
+	may     func(text string) bool // whether it may match; nil for not known
 }{
-	{[]string{"@"}, lazily(`(?i)[\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+`)},
-	{[]string{"://", "www."}, lazily(`(?i)(?:https?://|www\.)\S*[^\s.,;)>]`)},
-	{[]string{"+"}, lazily(`\+\d[\d ()/-]{6,}\d`)},
-	{[]string{"tel", "phone", "fax", "mobile", "tél"}, lazily(`(?i)\b(?:tel|phone|fax|mobile|telefon|téléphone|telefono|tél)\b\.?:?\s*[\d ()/+-]{5,}\d`)},
-	{[]string{"0"}, lazily(`\b0\d{2,4}[ /-]\d{5,}\b|\b0\d{2,4}(?:[ /-]\d{2,4}){2,}\b`)},
-	{[]string{"call", "ring", "dial", "phone", "rufen", "appelez", "llame"}, lazily(`(?i)\b(?:call|calls|ring|dial|phone|rufen|appelez|llame)\b[^.,;\d]{0,20}\d[\d ()/-]{4,}\d`)},
-	{[]string{"€", "$", "£"}, lazily(`(?i)[€$£]\s?\d[\d.,]*(?:\s*-\s*[€$£]?\d[\d.,]*)?|\b\d[\d.,]*\s?[€£$]`)},
-	{[]string{"eur", "usd", "gbp", "chf", "pence"}, lazily(`(?i)\b\d[\d.,]*\s?(?:eur|usd|gbp|euros?|chf|pence)\b`)},
-	{[]string{"v"}, lazily(`(?i)\bv\d+(?:\.\d+)+\b|\b(?:version|versión|versione|versão)\s*\d+(?:\.\d+)*\b`)},
-	{[]string{"release", "rev", "edition", "ausgabe"}, lazily(`(?i)\b(?:release|rev\.?|edition|ausgabe)\s*\d+(?:\.\d+)*\b`)},
-	{[]string{"."}, lazily(`\b\d+(?:\.\d+){3,}\b`)},
-	{[]string{"/"}, lazily(`\b\d{2,4}/\d+/\d+-[A-Za-z]\w*`)},
-	{[]string{"no", "nr", "ref", "part", "order", "invoice", "item", "art", "chapter", "section", "page", "clause", "form", "annex", "ch", "vhf", "sheet", "chart", "buoy"}, lazily(`(?i)\b(?:no|nr|ref|part|order|invoice|item|art|article|artikel|chapter|section|page|clause|form|annex|channel|ch|vhf|sheet|chart|buoy|notice)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d[\w./-]*`)},
-	{[]string{"booking", "reserva", "ticket", "case", "permit", "voyage", "buchung", "prenotazione"}, lazily(`(?i)\b(?:booking|reservation|ticket|case|permit|voyage|buchung|reserva|prenotazione)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d{3,}[\w/-]*\b`)},
-	{[]string{"#"}, lazily(`#\d+\b`)},
-	{nil, lazily(`(?i)\b\d+(?:[.,]\d+)?\s?(?:m|km|cm|mm|nm|kn|knots?|kg|t|tons?|tonnes?|kw|kwh|mb|gb|mhz|khz|hpa|metres?|meters?|miles?|feet|ft|%|percent|per cent|degrees|°c?|people|persons|boats|vessels|ships|places|passengers|pages|copies|containers|teu)(?:\b|[^\p{L}\d]|$)`)},
-	{nil, lazily(`\b[A-Za-z]{1,5}-?\d{2,}(?:[-/.]\d+)*[A-Za-z]?\b`)},
-	{nil, lazily(`\b\d+(?:[-/.]\d+)*-?[A-Za-z]{1,4}\d+\w*\b`)},
+	{[]string{"@"}, lazily(`(?i)[\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+`), nil},
+	{[]string{"://", "www."}, lazily(`(?i)(?:https?://|www\.)\S*[^\s.,;)>]`), nil},
+	{[]string{"+"}, lazily(`\+\d[\d ()/-]{6,}\d`), nil},
+	{[]string{"tel", "phone", "fax", "mobile", "tél"}, lazily(`(?i)\b(?:tel|phone|fax|mobile|telefon|téléphone|telefono|tél)\b\.?:?\s*[\d ()/+-]{5,}\d`), nil},
+	{[]string{"0"}, lazily(`\b0\d{2,4}[ /-]\d{5,}\b|\b0\d{2,4}(?:[ /-]\d{2,4}){2,}\b`), zeroed},
+	{[]string{"call", "ring", "dial", "phone", "rufen", "appelez", "llame"}, lazily(`(?i)\b(?:call|calls|ring|dial|phone|rufen|appelez|llame)\b[^.,;\d]{0,20}\d[\d ()/-]{4,}\d`), nil},
+	{[]string{"€", "$", "£"}, lazily(`(?i)[€$£]\s?\d[\d.,]*(?:\s*-\s*[€$£]?\d[\d.,]*)?|\b\d[\d.,]*\s?[€£$]`), nil},
+	{[]string{"eur", "usd", "gbp", "chf", "pence"}, lazily(`(?i)\b\d[\d.,]*\s?(?:eur|usd|gbp|euros?|chf|pence)\b`), nil},
+	{[]string{"v"}, lazily(`(?i)\bv\d+(?:\.\d+)+\b|\b(?:version|versión|versione|versão)\s*\d+(?:\.\d+)*\b`), versioned},
+	{[]string{"release", "rev", "edition", "ausgabe"}, lazily(`(?i)\b(?:release|rev\.?|edition|ausgabe)\s*\d+(?:\.\d+)*\b`), nil},
+	{[]string{"."}, lazily(`\b\d+(?:\.\d+){3,}\b`), dottedOften},
+	{[]string{"/"}, lazily(`\b\d{2,4}/\d+/\d+-[A-Za-z]\w*`), nil},
+	{[]string{"no", "nr", "ref", "part", "order", "invoice", "item", "art", "chapter", "section", "page", "clause", "form", "annex", "ch", "vhf", "sheet", "chart", "buoy"}, lazily(`(?i)\b(?:no|nr|ref|part|order|invoice|item|art|article|artikel|chapter|section|page|clause|form|annex|channel|ch|vhf|sheet|chart|buoy|notice)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d[\w./-]*`), numberedThing},
+	{[]string{"booking", "reserva", "ticket", "case", "permit", "voyage", "buchung", "prenotazione"}, lazily(`(?i)\b(?:booking|reservation|ticket|case|permit|voyage|buchung|reserva|prenotazione)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d{3,}[\w/-]*\b`), numberedThing},
+	{[]string{"#"}, lazily(`#\d+\b`), nil},
+	{nil, lazily(`(?i)\b\d+(?:[.,]\d+)?\s?(?:m|km|cm|mm|nm|kn|knots?|kg|t|tons?|tonnes?|kw|kwh|mb|gb|mhz|khz|hpa|metres?|meters?|miles?|feet|ft|%|percent|per cent|degrees|°c?|people|persons|boats|vessels|ships|places|passengers|pages|copies|containers|teu)(?:\b|[^\p{L}\d]|$)`), measured},
+	{nil, lazily(`\b[A-Za-z]{1,5}-?\d{2,}(?:[-/.]\d+)*[A-Za-z]?\b`), lettered},
+	{nil, lazily(`\b\d+(?:[-/.]\d+)*-?[A-Za-z]{1,4}\d+\w*\b`), lettered},
 }
+
+// measures are the units of what is none of a day or a time.
+var measures = list(`m km cm mm nm kn knot knots kg t ton tons tonne tonnes kw kwh mb gb mhz khz hpa metre metres meter meters mile miles foot feet ft percent per degree degrees c people persons boats vessels ships places passengers pages copies containers teu`)
+
+// measured tells whether one of them may stand behind a number.
+func measured(text string) bool {
+	for i := 0; i < len(text); i++ {
+		if text[i] < '0' || text[i] > '9' || i+1 < len(text) && text[i+1] >= '0' && text[i+1] <= '9' {
+			continue
+		}
+		at := i + 1
+		if r, size := utf8.DecodeRuneInString(text[at:]); unicode.IsSpace(r) {
+			at += size
+		}
+		end := at
+		for end < len(text) && text[end]|0x20 >= 'a' && text[end]|0x20 <= 'z' {
+			end++
+		}
+		if end == at && at < len(text) && (text[at] == '%' || text[at] >= utf8.RuneSelf) || measures[strings.ToLower(text[at:end])] {
+			return true
+		}
+	}
+	return false
+}
+
+// lettered tells whether letters and figures stand beside each other.
+func lettered(text string) bool {
+	letter := func(b byte) bool { return b|0x20 >= 'a' && b|0x20 <= 'z' }
+	for i := 1; i < len(text); i++ {
+		before := text[i-1]
+		if before == '-' && i > 1 {
+			before = text[i-2]
+		}
+		if letter(before) && figure(text[i]) || figure(before) && letter(text[i]) {
+			return true
+		}
+	}
+	return false
+}
+
+// zeroed tells whether a number of several figures begins with 0.
+func zeroed(text string) bool {
+	for i := 0; i+2 < len(text); i++ {
+		if text[i] == '0' && figure(text[i+1]) && figure(text[i+2]) && (i == 0 || !figure(text[i-1])) {
+			return true
+		}
+	}
+	return false
+}
+
+func figure(b byte) bool { return b >= '0' && b <= '9' }
+
+// versioned tells whether a v, or the word for a version, may stand before a number.
+func versioned(text string) bool {
+	for i := 0; i+1 < len(text); i++ {
+		if text[i]|0x20 == 'v' && (figure(text[i+1]) || text[i+1]|0x20 == 'e') {
+			return true
+		}
+	}
+	return false
+}
+
+func dottedOften(text string) bool { return strings.Count(text, ".") > 2 }
+
+// numberedThing tells whether a word, and not a sign or the end of the line before,
+// stands in front of a number.
+func numberedThing(text string) bool {
+	for i := 1; i < len(text); i++ {
+		if !figure(text[i]) || figure(text[i-1]) {
+			continue
+		}
+		at := i - 1
+		for at >= 0 && strings.IndexByte(" .:#\t", text[at]) >= 0 {
+			at--
+		}
+		from := at + 1
+		for from > 0 && text[from-1]|0x20 >= 'a' && text[from-1]|0x20 <= 'z' {
+			from--
+		}
+		if at >= 0 && things[strings.ToLower(text[from:at+1])] {
+			return true
+		}
+	}
+	return false
+}
+
+// things are the words before the number of a thing.
+var things = list(`no nr ref part order invoice item art article artikel chapter section page clause form annex channel ch vhf sheet chart buoy notice number booking reservation ticket case permit voyage buchung reserva prenotazione`)
 
 // piecesOf gives the stretches of a text that are opaque, in their order, of two that
 // overlap the first. mail tells which are addresses.
@@ -57,6 +147,9 @@ func piecesOf(text string) (out [][2]int, mail []bool) {
 	lower := strings.ToLower(text)
 	for kind, o := range opaque {
 		if o.signs != nil && !slices.ContainsFunc(o.signs, func(sign string) bool { return strings.Contains(lower, sign) }) {
+			continue
+		}
+		if o.may != nil && !o.may(text) {
 			continue
 		}
 		for _, m := range o.pattern().FindAllStringIndex(text, -1) {
@@ -74,8 +167,31 @@ func piecesOf(text string) (out [][2]int, mail []bool) {
 // time.
 var notOpaque = lazily(`(?i)^(?:[\d.:/-]*\d{1,2}[hu]\d{0,2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)-?\d+|\d{1,2}\s?m)$`)
 
+// scanned remembers the tokens of texts: a line is looked at several times.
+var scanned struct {
+	sync.Mutex
+	tokens map[string][]token
+}
+
 // scan cuts a text into tokens.
 func scan(text string) []token {
+	scanned.Lock()
+	known, ok := scanned.tokens[text]
+	scanned.Unlock()
+	if ok {
+		return known
+	}
+	out := scanOnce(text)
+	scanned.Lock()
+	if len(scanned.tokens) > 500 || scanned.tokens == nil {
+		scanned.tokens = map[string][]token{}
+	}
+	scanned.tokens[text] = out
+	scanned.Unlock()
+	return out
+}
+
+func scanOnce(text string) []token {
 	var out []token
 	at := 0
 	if !strings.ContainsAny(text, "0123456789@") && !strings.Contains(text, "://") && !strings.Contains(text, "www.") {

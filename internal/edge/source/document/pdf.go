@@ -249,6 +249,7 @@ type interpreter struct {
 	state
 	stack      []state
 	text, line matrix
+	named      map[string]*font // fonts by their names in the resources of the stream
 }
 
 // run interprets a content stream.
@@ -257,7 +258,9 @@ func (in *interpreter) run(data []byte, resources pdf.Value, ctm matrix, depth i
 		in.note("page %d has parts more than 8 deep in each other, which are not read", in.count)
 		return
 	}
-	was, stack := in.state, in.stack
+	was, stack, named := in.state, in.stack, in.named
+	in.named = map[string]*font{}
+	defer func() { in.named = named }()
 	if depth == 0 {
 		in.state = state{scale: 1}
 	}
@@ -303,7 +306,14 @@ func (in *interpreter) do(op string, args []operand, resources pdf.Value, depth 
 		in.text, in.line = identity, identity
 	case "Tf":
 		if len(args) == 2 {
-			in.font, in.size = in.fontOf(resources.Key("Font").Key(args[0].text)), num(1)
+			f, ok := in.named[args[0].text]
+			if !ok {
+				f = in.fontOf(resources.Key("Font").Key(args[0].text))
+				if in.named != nil {
+					in.named[args[0].text] = f
+				}
+			}
+			in.font, in.size = f, num(1)
 		}
 	case "Tc":
 		in.char = num(0)

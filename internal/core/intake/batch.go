@@ -162,7 +162,7 @@ func (s *sorter) judge(i int, row table.Row) (keyed bool) {
 	if f == nil && reason == "" {
 		f = crossed
 	}
-	total := f == nil && (row.Sums() || s.key.Empty() && row.SumsUp())
+	total := f == nil && (row.Sums() || row.SumsUp() && (s.key.Empty() || row.Alone()))
 	switch {
 	case f != nil:
 		s.hold(i, slices.Clone(s.key), f)

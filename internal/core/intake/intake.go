@@ -386,7 +386,26 @@ func (in *Intake) With(change func(*Intake)) *Intake {
 // the columns that suit the fields.
 func (in *Intake) Matched(header table.Header, rows []table.Row, fields map[string]string, set moment.Settings) (*Intake, []match.Choice, *fault.Fault) {
 	choices, f := match.Columns(header, rows, match.Given{Key: in.Key, Fields: fields}, set)
-	return in.With(func(out *Intake) { out.SetEvent(choices) }), choices, f
+	out := in.With(func(out *Intake) { out.SetEvent(choices) })
+	if in.cancel.Text == "" {
+		taken := map[int]bool{}
+		for _, c := range choices {
+			for _, i := range c.Indexes {
+				taken[i] = c.Field != "status"
+			}
+		}
+		condition, columns := match.Cancels(header, func(i int) []string {
+			if taken[i] {
+				return nil
+			}
+			return match.Cancelling(rows, i)
+		})
+		if condition != "" {
+			out.SetCancel(condition)
+			choices = append(choices, match.Choice{Field: "cancelled rows", Template: condition, Columns: columns})
+		}
+	}
+	return out, choices, f
 }
 
 // SetEvent gives the fields of the event the templates chosen for them.

@@ -9,7 +9,9 @@ package moment
 
 import (
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -123,6 +125,25 @@ func (a Assumption) Names() []string {
 }
 
 // A Column learns how its cells are to be read: Learn sees every cell, then
+// findMiddle finds the middle of the column's years.
+func (c *Column) findMiddle() {
+	c.stale = false
+	sorted := slices.Sorted(maps.Keys(c.years))
+	count := 0
+	for _, y := range sorted {
+		count += c.years[y]
+	}
+	at := func(n int) int {
+		for _, y := range sorted {
+			if n -= c.years[y]; n < 0 {
+				return y
+			}
+		}
+		return 0
+	}
+	c.middle = (at((count-1)/2) + at(count/2)) / 2
+}
+
 // Settle ends the learning. From then on it is not changed any more, and its
 // Readers may read it from several goroutines.
 type Column struct {
@@ -132,16 +153,18 @@ type Column struct {
 
 	dates, clocks, dateOnly, clockOnly int // cells by what they can be
 	sure, loose                        tally
-	fourYears                          [2]int // least and greatest year with four digits
-	years                              map[int]int
-	near                               [2]int64 // midnights between which every date is believed
-	singleYear                         int      // the one year of all dates that have one; -1 when several
-	nativeLow, nativeHigh, textHigh    int      // real dates with days to 12 and above; text dates with a day above 12
+	years                              map[int]int // of dates with four digits, how often
+	middle                             int         // of these years, so that a slip does not move the century of others; 0 for none
+	stale                              bool        // the middle is to be found again
+	near                               [2]int64    // midnights between which every date is believed
+	singleYear                         int         // the one year of all dates that have one; -1 when several
+	nativeLow, nativeHigh, textHigh    int         // real dates with days to 12 and above; text dates with a day above 12
 	textAny                            int
 	nativeClock                        bool
 	languages                          Languages // that have the names of all cells
 	mixed                              bool      // there is none
 	timed                              bool      // a date stands with a time of day
+	halves, plain, full                int       // times that say am or pm, that say neither, and of these the ones of 24 hours
 	months                             uint16    // months of the dates with a year, a bit each; all that are possible
 	highRows                           rows
 	order                              Order // settled
@@ -244,6 +267,7 @@ func (c *Column) Learn(row int, cell table.Cell) {
 		}
 		c.learnShape(row, s, &c.sure)
 		c.learnLanguage(s)
+		c.learnHalf(text, s)
 		return
 	}
 	if d := parse(text, DateRole, c.isZone); d.ok && d.halves[0].date.form != noDate {
@@ -254,6 +278,34 @@ func (c *Column) Learn(row int, cell table.Cell) {
 	if k := parse(text, ClockRole, c.isZone); k.ok && k.halves[0].date.form == noDate {
 		c.clockOnly++
 	}
+}
+
+// learnHalf counts how the times of day say of which half they are.
+func (c *Column) learnHalf(text string, s shape) {
+	at := s.halves[0].clock
+	switch {
+	case at == noClock:
+	case s.halves[0].half:
+		if meridian(text) {
+			c.halves++
+		}
+	default:
+		if c.plain++; at < 3600 || at >= 13*3600 {
+			c.full++
+		}
+	}
+}
+
+// meridian tells whether a text has am or pm in it.
+func meridian(text string) bool {
+	text = strings.ToLower(text)
+	return strings.Contains(text, "am") || strings.Contains(text, "pm") || strings.Contains(text, "a.m") || strings.Contains(text, "p.m") || strings.Contains(text, "a. m") || strings.Contains(text, "p. m")
+}
+
+// halfMissing tells whether a time says neither am nor pm where most of its column do.
+func (c *Column) halfMissing(s shape) bool {
+	at := s.halves[0].clock
+	return c.halves > 1 && c.halves > c.plain && c.full == 0 && at >= 3600 && at < 13*3600 && !s.halves[0].half && !s.halves[1].half
 }
 
 // learnLanguage keeps the languages that have the names in all cells. A column
@@ -298,11 +350,11 @@ func (c *Column) nearMonth(m int) bool {
 }
 
 func (c *Column) learnYear(y int) {
-	c.years[y]++
-	if c.fourYears[0] == 0 {
-		c.fourYears = [2]int{y, y}
+	if y < 1900 || y > 2199 {
+		return // a slip, or a time
 	}
-	c.fourYears = [2]int{min(c.fourYears[0], y), max(c.fourYears[1], y)}
+	c.years[y]++
+	c.stale = true
 	switch c.singleYear {
 	case 0, y:
 		c.singleYear = y
@@ -460,8 +512,11 @@ func weekdayFits(set uint8, y, m, d int) bool {
 // column's other years, else to the present.
 func (c *Column) fullYear(yy int) int {
 	near := c.set.Present.Year()
-	if c.fourYears[0] != 0 {
-		near = (c.fourYears[0] + c.fourYears[1]) / 2
+	if c.stale {
+		c.findMiddle()
+	}
+	if c.middle != 0 {
+		near = c.middle
 	}
 	return near + (yy-near%100+150)%100 - 50
 }
@@ -469,6 +524,9 @@ func (c *Column) fullYear(yy int) int {
 // Settle ends the learning.
 func (c *Column) Settle() {
 	c.seen = nil
+	if c.stale {
+		c.findMiddle()
+	}
 	if c.set.Language != 0 {
 		c.languages = c.set.Language
 	}

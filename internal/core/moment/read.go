@@ -106,6 +106,9 @@ func (r *Reader) text(text string, stated time.Time) (Value, *fault.Fault) {
 		return r.column.readSerial(text)
 	}
 	c := r.column
+	if c.halfMissing(s) {
+		return v, fault.New(text, "says neither am nor pm, as the others of its column do").Do("write am or pm behind it")
+	}
 	if !stated.IsZero() {
 		dated := *c
 		dated.set.Present, dated.set.Stated = stated, true

@@ -483,7 +483,24 @@ func cityZone(r *reader, i int) string {
 // zoneWords are the names of zones that people write behind a time.
 var zoneWords = list(`utc gmt z cet cest wet west bst eet eest est edt cst cdt mst mdt pst pdt mez mesz`)
 
+// roughLength gives the token behind a length that is said as a range: 3–4 hours; 0 for
+// none.
+func (r *reader) roughLength(i int) int {
+	a, b := r.tok(i), r.tok(i+2)
+	if a.kind == 'n' && b.kind == 'n' && len(a.text) < 3 && len(b.text) < 4 && a.num < b.num && (r.is(i+1, '-') || r.word(i+1, rangeWords)) && r.word(i+3, list("hours minutes mins days weeks stunden minuten tage wochen heures minutes jours semaines horas minutos días dias semanas ore minuti giorni settimane uren dagen weken")) {
+		return i + 4
+	}
+	return 0
+}
+
 func (r *reader) clocksOnly(i int, loose bool) (times, int) {
+	number := i
+	for r.word(number, atWords) || r.word(number, fromWords) || r.word(number, betweenWords) || r.word(number, vagueWord) {
+		number++
+	}
+	if r.roughLength(number) > 0 {
+		return times{}, 0
+	}
 	at := i
 	from, window := r.word(at, fromWords), r.word(at, betweenWords)
 	if from || window {

@@ -205,6 +205,13 @@ func Read(lines []Line, set Settings) Found {
 	if set.Message {
 		d.out.Lasting()
 	}
+	if d.rough != "" {
+		for i := range d.out.Events {
+			if e := &d.out.Events[i]; e.End.IsZero() && !e.Start.IsZero() && !e.AllDay && e.Held == nil && !e.Cancelled && (set.Message || len(d.out.Events) == 1) {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), "has no end of its own, and the text says how long only roughly: "+strconv.Quote(fault.Shorten(d.rough, 60))).Do("give its end")
+			}
+		}
+	}
 	return d.out
 }
 
@@ -357,6 +364,7 @@ type document struct {
 	day         *heading // a day that stands alone in a line
 	above       *dayAbove
 	lengths     []int  // said without a time, in minutes
+	rough       string // what says a length, or an end, only roughly
 	weeks       []unit // that name a week by its number, and no day
 	apart       bool   // a time stands somewhere without a day
 	section     int    // the first event below the last heading

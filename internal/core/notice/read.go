@@ -91,6 +91,12 @@ func (d *document) unit(u unit) {
 			groups[i].doubt = left
 		}
 	}
+	for i := range r.toks {
+		if r.roughLength(i) > 0 && !r.notOfEvent(i, r.roughLength(i)-1) && phraseIn(r.text, earlyWords) == "" || backAt().MatchString(r.text) && len(groups) == 0 && len(passed) == 0 {
+			d.rough = u.text
+			break
+		}
+	}
 	if !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil || g.times != nil }) {
 		for _, s := range spans {
 			if s.kind == 'l' && d.set.Message && r.only(s) { // "20 minutes?"
@@ -155,6 +161,9 @@ func (d *document) unit(u unit) {
 		d.above = &dayAbove{dates: *last.dates, bare: last.times == nil && !last.allDay, from: before, to: len(d.out.Events), unit: u}
 	}
 }
+
+// backAt is an end that is said roughly, or by an hour alone: back around 5.
+var backAt = lazily(`(?i)\b(?:back|ends?|ending|finish(?:es|ed|ing)?|over|done|until|till|zurück|ende|fertig|terminé|fini|finisce|termina|acaba|klaar)\b[^.\d]{0,20}\b(?:at|by|around|about|until|till|um|gegen|bis|à|vers|a las|hacia|alle|verso|às|om|rond)\s+(?:ca\.? )?\d{1,2}\b`)
 
 // timeLabel is a line that says the times of days that stand elsewhere.
 var timeLabel = lazily(`(?i)^\s*(?:\p{L}+ ){0,2}(?:times?|hours|uhrzeit|uhrzeiten|zeiten|zeit|heures?|horaires?|horario|hora|orario|ora|tijd|tijden)\s*:.*\d`)

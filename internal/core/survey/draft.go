@@ -69,7 +69,13 @@ func (s *Survey) Write(d Draft) string {
 		line("# zone: "+d.Zone, "of times that name none")
 	}
 	line("# leave_out: '…'", "a condition; rows that meet it are left out")
-	if condition := s.cancels(d.Header); condition != "" {
+	condition, _ := match.Cancels(d.Header, func(i int) []string {
+		if i >= len(s.traits) {
+			return nil
+		}
+		return s.traits[i].Samples
+	})
+	if condition != "" {
 		line("cancel_when: "+quoteYAML(condition), "the event of such a row is cancelled")
 	} else {
 		line("# cancel_when: '…'", "a condition; the event of such a row is cancelled")
@@ -246,29 +252,6 @@ func scalar(s string) string {
 		return s
 	}
 	return strconv.Quote(s)
-}
-
-// cancelWords say that what a row is about does not take place.
-var cancelWords = []string{"cancelled", "canceled", "withdrawn", "called off", "storniert", "abgesagt", "annulé", "annulée", "cancelado", "cancelada", "anulado", "annullato", "annullata", "geannuleerd", "afgelast"}
-
-// cancels gives the condition that the event of a row is cancelled, by what a
-// column says: Withdrawn in a column of states, yes in a column called
-// Cancelled.
-func (s *Survey) cancels(header table.Header) string {
-	for i, c := range s.Columns {
-		if c.Field == "status" || i >= len(s.traits) {
-			continue
-		}
-		name := strings.ToLower(strings.Trim(c.Header, " ?:"))
-		for _, value := range s.traits[i].Samples {
-			word := strings.ToLower(value)
-			yes := slices.Contains(cancelWords, name) && slices.Contains([]string{"yes", "y", "x", "true", "ja", "oui", "sí", "si", "sim"}, word)
-			if yes || slices.Contains(cancelWords, word) {
-				return "col(" + strconv.Quote(header[i]) + ") == " + strconv.Quote(value)
-			}
-		}
-	}
-	return ""
 }
 
 func quoteYAML(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }

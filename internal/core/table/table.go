@@ -296,6 +296,17 @@ func (r Row) SumsUp() bool {
 	return word
 }
 
+// Alone tells whether one cell of the row, at most, is filled.
+func (r Row) Alone() bool {
+	n := 0
+	for _, c := range r.Cells {
+		if c.Filled() {
+			n++
+		}
+	}
+	return n < 2
+}
+
 func (r Row) firstWord() (total, rest bool) {
 	for _, c := range r.Cells {
 		if !c.Filled() {

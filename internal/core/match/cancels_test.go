@@ -1,0 +1,35 @@
+package match
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"almanach/internal/core/table"
+)
+
+// What columns say of rows that are cancelled becomes a condition.
+func TestCancels(t *testing.T) {
+	for name, c := range map[string]struct {
+		header  table.Header
+		columns [][]string
+		want    string
+	}{
+		"a state":             {table.Header{"Ref", "Status"}, [][]string{{"1", "2"}, {"confirmed", "CANCELLED"}}, `col("Status") == "CANCELLED"`},
+		"two words for it":    {table.Header{"Status"}, [][]string{{"withdrawn", "ok", "Cancelled", "withdrawn"}}, `col("Status") in ["Cancelled", "withdrawn"]`},
+		"a column of its own": {table.Header{"Cancelled?"}, [][]string{{"no", "yes"}}, `col("Cancelled?") == "yes"`},
+		"yes to another":      {table.Header{"Pilot"}, [][]string{{"no", "yes"}}, ""},
+		"two columns":         {table.Header{"State", "Storniert"}, [][]string{{"abgesagt"}, {"x"}}, `col("State") == "abgesagt" || col("Storniert") == "x"`},
+		"in a sentence":       {table.Header{"Note"}, [][]string{{"not cancelled"}}, ""},
+		"no heading":          {table.Header{""}, [][]string{{"cancelled"}}, ""},
+	} {
+		rows := make([]table.Row, len(c.columns[0]))
+		for _, column := range c.columns {
+			for n, text := range column {
+				rows[n].Cells = append(rows[n].Cells, table.Cell{Kind: table.Text, Text: text})
+			}
+		}
+		got, _ := Cancels(c.header, func(i int) []string { return Cancelling(rows, i) })
+		assert.Equal(t, c.want, got, name)
+	}
+}

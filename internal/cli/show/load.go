@@ -240,6 +240,9 @@ func (l *report) item(i plan.Item, where string, keyWidth, titleWidth int) {
 		if at := l.eventOf(&i).Text(event.Location); i.Row.Evidence != nil && at != "" {
 			place = "   " + fault.Shorten(at, 40)
 		}
+		if state := l.eventOf(&i).Text(event.Status); state == "cancelled" || state == "tentative" {
+			place += "   " + state
+		}
 		l.wrapped(lead, pad(fault.Shorten(i.Title, 80), titleWidth)+"   "+Span(l.eventOf(&i).When, l.Zone)+place+l.whither(i)+noteText(l.NoteTexts(i.Notes)))
 		return
 	}

@@ -391,7 +391,7 @@ func (in *Intake) Matched(header table.Header, rows []table.Row, fields map[stri
 		taken := map[int]bool{}
 		for _, c := range choices {
 			for _, i := range c.Indexes {
-				taken[i] = c.Field != "status"
+				taken[i] = true // a column of states alone gives the event its own
 			}
 		}
 		condition, columns := match.Cancels(header, func(i int) []string {

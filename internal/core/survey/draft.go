@@ -70,7 +70,7 @@ func (s *Survey) Write(d Draft) string {
 	}
 	line("# leave_out: '…'", "a condition; rows that meet it are left out")
 	condition, _ := match.Cancels(d.Header, func(i int) []string {
-		if i >= len(s.traits) {
+		if i >= len(s.traits) || s.Columns[i].Field == "status" {
 			return nil
 		}
 		return s.traits[i].Samples

@@ -99,6 +99,8 @@ func (r *reader) partOfDay(c clock, end int) (clock, int) {
 func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	t := r.tok(i)
 	switch {
+	case r.word(i, noonWords) && r.is(i-1, '-') && r.word(i-2, list("après avant")): // après-midi
+		return clock{}, 0
 	case r.word(i, noonWords):
 		if (t.text == "midi") && r.tok(i+1).text == "et" && (r.tok(i+2).text == "demi" || r.tok(i+2).text == "demie") {
 			return clock{hour: 12, minute: 30, sure: true}, i + 3

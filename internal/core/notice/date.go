@@ -147,7 +147,7 @@ func (r *reader) short(i int) bool {
 	for r.is(n, '.') || r.is(n, ',') {
 		n++
 	}
-	return r.is(n, 'n') && (i == 0 || r.tok(i-1).kind != 'w') && (r.is(n+1, '.') || r.month(n+1) > 0 || r.is(n+1, '/'))
+	return r.is(n, 'n') && (i == 0 || r.tok(i-1).kind != 'w' || r.word(i-1, rangeWords) || r.word(i-1, fromWords)) && (r.is(n+1, '.') || r.month(n+1) > 0 || r.is(n+1, '/'))
 }
 
 // dayish tells whether a number of a day follows.

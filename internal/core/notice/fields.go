@@ -57,6 +57,9 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 		}
 		return append([]string{first}, owns[:said]...)
 	}
+	if names := r.namesBefore(groups, first); names != nil {
+		return names
+	}
 	for n, own := range owns {
 		if between := ""; n > 0 && u.sentence {
 			between = strings.TrimLeft(r.text[r.tok(groups[n-1].to-1).to:r.tok(groups[n].from).from], " ,;–-")
@@ -80,6 +83,34 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 		if !meaningful(strings.ReplaceAll(out[n], "\x00", "")) {
 			out[n] = last
 		}
+	}
+	return out
+}
+
+// namesBefore gives the titles of several days of a text, where each has its name in front
+// of it: Outings: Mother's Day (10 May) at 14:00 with cake, Midsummer (20 June) at 20:00.
+// nil where it is not so.
+func (r *reader) namesBefore(groups []group, first string) []string {
+	out := make([]string, len(groups))
+	label, name, ok := strings.Cut(first, ":")
+	if !ok || !meaningful(name) {
+		label, name = "", first
+	}
+	out[0] = name
+	for n := 1; n < len(groups); n++ {
+		if groups[n].dates == nil || groups[n].inherits || groups[n-1].dates == nil || groups[n-1].inherits {
+			return nil
+		}
+		between := r.text[r.tok(groups[n-1].to-1).to:r.tok(groups[n].from).from]
+		i := strings.LastIndexAny(between, ",;")
+		if i < 0 || !meaningful(between[i+1:]) || !r.is(groups[n].from, '(') && !strings.ContainsAny(between[i+1:], "(:") {
+			return nil
+		}
+		out[n] = between[i+1:]
+	}
+	for n := range out {
+		out[n] = strings.TrimSpace(label + ": " + strings.TrimRight(out[n], " (:"))
+		out[n] = strings.TrimPrefix(out[n], ": ")
 	}
 	return out
 }
@@ -337,12 +368,38 @@ func placelike(text string) bool {
 
 var nounPlace = lazily(`(?i)\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)s?\s+(no\.?\s*)?([a-z]?\d+[a-z]?(?:[-–/]\d{1,2}|,? (?:and|&|und|et|y|e|to) \d{1,2})?|[A-Z])\b`)
 
+// atNoun is a place by a noun of one, with an adjective or a name in front and no number.
+var atNoun = lazily(`(?:^|[\s,])(?:at|in|on|im|am|auf dem|beim)\s+the\s+((?:\p{L}+ )?(?:quay|pier|dock|hall|barn|shed|slipway|terminal|wharf|jetty|boathouse|workshop|warehouse|promenade|lighthouse|museum|school|chapel|church|canteen|club house|town hall|library|car park))\b`)
+
+// properName cuts a place that begins with a name behind its last word that can be of it.
+func properName(place string) string {
+	words := strings.Fields(place)
+	end := 0
+	for i, w := range words {
+		first, _ := utf8.DecodeRuneInString(w)
+		bare := strings.ToLower(strings.Trim(w, ",.;:'\""))
+		switch {
+		case unicode.IsUpper(first), placeNouns[bare], unicode.IsDigit(first) && i > 0 && len(bare) <= 4:
+			end = i + 1
+		case list("of the de la le les du des del della dello di da do dos am an der den im van het and & -")[bare]:
+		default:
+			return strings.Join(words[:end], " ")
+		}
+	}
+	return strings.Join(words[:end], " ")
+}
+
 // fromPlace is a way from one place to another.
 var fromPlace = lazily(`(?i)\b(?:from|von|vom|de|du|desde|da|dal|van)\s+(?:the\s+|la\s+)?(?:\p{L}+\s+)?(?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+[a-z]?\d*[a-z]?\s*(?:to|nach|zu|zum|auf|à|au|a|al|hasta|para|naar)\s+(?:the\s+)?((?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+(?:[a-z]?\d+[a-z]?|[A-Z])\b)`)
 
 // placeIn finds a place in a sentence.
 func placeIn(text string) string {
 	text = strings.ReplaceAll(text, "\x00", " ")
+	if m := atNoun().FindStringSubmatch(text); m != nil { // at the passenger quay, before any name
+		if place := tidy(m[1]); !named(place) {
+			return place
+		}
+	}
 	if m := fromPlace().FindStringSubmatch(text); m != nil { // from berth 2 to berth 5: it is at the second
 		return strings.ToUpper(m[1][:1]) + m[1][1:]
 	}
@@ -355,6 +412,9 @@ func placeIn(text string) string {
 			if i := strings.Index(place, stop); i > 0 {
 				place = place[:i]
 			}
+		}
+		if first, _ := utf8.DecodeRuneInString(place); unicode.IsUpper(first) {
+			place = properName(place)
 		}
 		if place = tidy(place); placelike(place) {
 			return place
@@ -378,7 +438,7 @@ func split(text string) (out []string) {
 	return out
 }
 
-var edges = lazily(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|with|mit|avec|con|com|met|de|du|op|om|van|tot|each|jeweils)\s*[.,]?)+$`)
+var edges = lazily(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to|ab|vanaf|dès|desde|dalle)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|with|mit|avec|con|com|met|de|du|op|om|van|tot|each|all|jeweils)\s*[.,]?)+$`)
 
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {

@@ -268,8 +268,8 @@ func (d *document) moved(u unit, r *reader, groups []group) []group {
 func (r *reader) stays(groups []group) []group {
 	for n := 0; n+1 < len(groups); n++ {
 		a, b := groups[n], groups[n+1]
-		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
-			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finished", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
+		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins", "arriva", "arrivano", "llega", "llegan", "chega", "kommt", "kommen", "komt", "arrive on", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
+			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "riparte", "ripartono", "parte", "repart", "reparte", "sale", "fährt", "reist ab", "vertrekt", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finished", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
 			if !endsWith(r.before(a.from), []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) || !endsWith(r.before(b.from), []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"}) {
 				continue
 			}
@@ -286,6 +286,21 @@ func (r *reader) stays(groups []group) []group {
 		groups = append(append(slices.Clone(groups[:n]), one), groups[n+2:]...)
 	}
 	return groups
+}
+
+// returns tells whether two times of different days may be the beginning and the end of
+// one thing: sails today at 16:00, back tomorrow at noon.
+func (r *reader) returns(groups []group) bool {
+	a, b := groups[0], groups[1]
+	if a.times == nil || b.times == nil || a.times.until != nil || b.times.until != nil || a.dates == nil || b.dates == nil || b.inherits || a.to > b.from {
+		return false
+	}
+	for i := a.to; i < b.from; i++ {
+		if r.word(i, list("back return returns returning riparte ripartono repart reparte zurück terug retour regresa regressa vuelve torna torniamo")) {
+			return true
+		}
+	}
+	return false
 }
 
 // reading says what words were taken for the day and the time.

@@ -53,6 +53,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, r.rough(i))
 		case !ended && r.lasting(i) > 0 && !used(r.lasting(i)):
 			return said(i, r.lasting(i))
+		case (t.text == "après" || t.text == "avant") && r.is(i+1, '-') && r.tok(i+2).text == "midi" && !has('t') && !has('a') && has('d'):
+			return "says only a part of the day"
 		case t.kind == 'w' && partWords[t.text] && !r.compound(i) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d'):
 			return "says only a part of the day"
 		}
@@ -66,6 +68,9 @@ func (r *reader) leftover(spans []span) string {
 	for n, s := range spans {
 		if name := r.tok(s.to); s.kind == 't' && s.times.zone == "" && name.kind == 'w' && r.word(s.to+1, list("time zeit")) && !r.word(s.to, list("local this each any every no some same that of our your one")) && !r.word(s.to, atWords) { // 10:00 Atlantis time
 			return said(s.to, s.to+1)
+		}
+		if s.kind == 't' && r.is(s.from-2, 'n') && r.tok(s.from-1).text == "for" && len(r.tok(s.from-2).text) <= 2 { // 7 for 7.30
+			return said(s.from-2, s.to-1)
 		}
 		if s.kind == 't' && r.is(s.from, 'n') && r.month(s.from-1) > 0 && !used(s.from-1) { // March 4 AM
 			return said(s.from-1, s.to-1)
@@ -186,7 +191,7 @@ var noneOf = lazily(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pas de|n
 const sameTime = "says the time of something else"
 
 // partWords are parts of a day: a day that has no time beside one is not the whole day.
-var partWords = list(`morning afternoon evening night lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens ochtends middags avonds`)
+var partWords = list(`morning afternoon evening night lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens ochtends middags avonds matin matinée soirée mattina mattinata pomeriggio serata manhã noite noche`)
 
 // countsDay tells whether what counts days stands before a day of the week: the first
 // and third Tuesday.
@@ -277,7 +282,7 @@ func (r *reader) inAndOut(spans []span) bool {
 func (d *document) backwards(groups []group) bool {
 	var last time.Time
 	for _, g := range groups {
-		if g.dates == nil || g.inherits || !g.dates.days[0].relative || g.dates.days[0].weekdays == 0 || g.dates.until == nil {
+		if g.dates == nil || g.inherits || !g.dates.days[0].relative || g.dates.days[0].weekdays == 0 {
 			continue
 		}
 		days, _ := d.resolve(*g.dates)

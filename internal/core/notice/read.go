@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -35,7 +36,7 @@ func (d *document) unit(u unit) {
 	if u.level > 0 {
 		d.timeAbove, d.section = "", len(d.out.Events)
 	}
-	if !d.set.Message && timeLabel().MatchString(u.text) { // the times of the days above it
+	if !d.set.Message && strings.Contains(u.text, ":") && timeLabel().MatchString(u.text) { // the times of the days above it
 		for i := d.section; i < len(d.out.Events); i++ {
 			if e := &d.out.Events[i]; e.AllDay && e.NoTime && e.End.IsZero() && e.Held == nil && !e.Cancelled && phraseIn(e.Text, closedWords) == "" {
 				e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one below it: "+strconv.Quote(fault.Shorten(u.text, 60))).Do("write the time beside each day")
@@ -83,7 +84,7 @@ func (d *document) unit(u unit) {
 	if why := r.endsBy(passed, spans); why != "" && left == "" {
 		left = why
 	}
-	if left == "" && d.backwards(groups) {
+	if left == "" && d.backwards(groups) && !r.either(groups) {
 		left = "names days of the week that do not follow each other"
 	}
 	for i := range groups {
@@ -92,10 +93,13 @@ func (d *document) unit(u unit) {
 		}
 	}
 	for i := range r.toks {
-		if r.roughLength(i) > 0 && !r.notOfEvent(i, r.roughLength(i)-1) && phraseIn(r.text, earlyWords) == "" || backAt().MatchString(r.text) && len(groups) == 0 && len(passed) == 0 {
+		if r.roughLength(i) > 0 && !r.notOfEvent(i, r.roughLength(i)-1) && phraseIn(r.text, earlyWords) == "" {
 			d.rough = u.text
 			break
 		}
+	}
+	if len(groups) == 0 && len(passed) == 0 && strings.ContainsAny(r.text, "0123456789") && backAt().MatchString(r.text) {
+		d.rough = u.text
 	}
 	if !slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil || g.times != nil }) {
 		for _, s := range spans {
@@ -331,7 +335,7 @@ var maybeWhen = lazily(`(?i)\bthe \d{1,2}(?:st|nd|rd|th)\b|\b(?:0\d|1\d|2[0-3]):
 // weekNumber is a week by its number, and fromNow a time that counts from now.
 var (
 	weekNumber = lazily(`(?i)\b(?:week|weeks|kw|kalenderwoche|woche|semaine|semana|settimana)\s?\d{1,2}\b`)
-	monthPart  = lazily(`(?i)\b(?:end|beginning|start|middle|early|late|mid|anfang|mitte|ende|début|fin|mi|principios|finales|mediados|inizio|fine|metà|início|fim|meados|begin|eind|half)[ -](?:of |in |de |di |du |do )?(?:january|february|march|april|june|july|august|september|october|november|december|januar|februar|märz|mai|juni|juli|oktober|dezember|janvier|février|mars|avril|juin|juillet|août|septembre|octobre|novembre|décembre|enero|febrero|marzo|abril|mayo|junio|julio|agosto|septiembre|octubre|noviembre|diciembre)\b|\b(?:end|beginning|middle) of may\b`)
+	monthPart  = lazily(`(?i)\b(?:end|beginning|start|middle|early|late|mid|anfang|mitte|ende|début|fin|mi|principios|finales|mediados|inizio|fine|metà|início|fim|meados|begin|eind|half)[ -](?:of |in |de |di |du |do )?(?:january|february|march|april|june|july|august|september|october|november|december|januar|februar|märz|mai|juni|juli|oktober|dezember|janvier|février|mars|avril|juin|juillet|août|septembre|octobre|novembre|décembre|enero|febrero|marzo|abril|mayo|junio|julio|agosto|septiembre|octubre|noviembre|diciembre)\b|\b(?:end|beginning|middle) of may\b|\b(?:early|late|mid)[ -]may\b`)
 	fromNow    = lazily(`(?i)\bin (?:about |ca\.? )?(?:an?|half an|a quarter of an|\d{1,3}|one|two|three|four|five|six|ten|twenty|thirty) (?:hours?|minutes?|mins?|months?|years?)\b`)
 )
 
@@ -682,6 +686,16 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			untimed++
 		}
 	}
+	for _, g := range groups { // one of them has a year that is not meant: what is beside it may be of it
+		if g.dates == nil || len(groups) < 2 {
+			continue
+		}
+		if days, f := d.resolve(*g.dates); f == nil && len(days) > 0 && d.far(days) {
+			for n := range groups {
+				groups[n].doubt = cmp.Or(groups[n].doubt, "names a day that is many years away")
+			}
+		}
+	}
 	for n := range groups {
 		g := &groups[n]
 		switch {
@@ -694,6 +708,8 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			g.doubt = "has two days side by side: from the first to the second, or each by itself?"
 		case n+1 < len(groups) && r.timesSideBySide(groups[n], groups[n+1]), n > 0 && r.timesSideBySide(groups[n-1], groups[n]):
 			g.doubt = "has two times side by side: from the first to the second, or each by itself?"
+		case len(groups) == 2 && r.returns(groups):
+			g.doubt = "may last from the first of its days to the second, or be on each"
 		case r.either(groups):
 			g.doubt = oneOfSeveral
 		case g.times == nil && !g.allDay && r.partOnly(g):
@@ -797,6 +813,9 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 		}
 		return
 	}
+	if why == nil && len(days) > 0 && d.far(days) {
+		why = fault.Newf("is more than five years away").Do("see whether the year is right")
+	}
 	for _, day := range days {
 		e := base
 		e.Reading = slices.Clone(base.Reading)
@@ -814,6 +833,20 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 		}
 		d.add(e, g)
 	}
+}
+
+// far tells whether days lie so far from the present that their year is hardly meant.
+func (d *document) far(days []resolved) bool {
+	present := d.set.Present
+	if present.IsZero() || days[0].first.IsZero() {
+		return false
+	}
+	first, last := days[0].first, cmpLast(days)
+	back := -15
+	if d.set.Message {
+		back = -5
+	}
+	return first.Before(present.AddDate(back, 0, 0)) || last.After(present.AddDate(6, 0, 0))
 }
 
 func (d *document) add(e Event, g *group) {

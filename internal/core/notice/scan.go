@@ -199,7 +199,7 @@ func scanOnce(text string) []token {
 	}
 	pieces, mail := piecesOf(text)
 	for n, m := range pieces {
-		if m[0] < at || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) {
+		if m[0] < at || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) {
 			continue
 		}
 		out = scanPlain(out, text, at, m[0])
@@ -265,6 +265,11 @@ func scanPlain(out []token, text string, at, end int) []token {
 				n = -1
 			}
 			t := token{kind: 'n', text: text[start:at], num: n, from: start, to: at, gap: gap}
+			if len(out) > 0 && !gap { // v2 is no second
+				if last := out[len(out)-1]; last.kind == 'w' && last.to == start && len(last.text) > 0 && monthOf(last.text) == 0 && !list("h u t um à a at kw week el al il on am den uhr ab le o das de h. z utc gmt d")[last.text] && (len(out) < 2 || out[len(out)-2].kind != 'n' || out[len(out)-2].to != last.from) {
+					t.kind = 'x'
+				}
+			}
 			if suffix := ordinalSuffix(text[at:end]); suffix > 0 && n > 0 && n < 32 {
 				at += suffix
 				t.to, t.ordinal = at, true
@@ -281,6 +286,9 @@ func scanPlain(out []token, text string, at, end int) []token {
 			word := strings.ToLower(strings.ReplaceAll(text[start:at], "’", "'"))
 			if at < end && text[at] >= '0' && text[at] <= '9' && elided[word] != "" { // dal 9 all'11
 				word = elided[word]
+			}
+			if word == "t" && hasPrefixFold(text[at:end], "/m") && (at+2 == end || text[at+2] == ' ') { // t/m
+				at, word = at+2, "t/m"
 			}
 			out = append(out, token{kind: 'w', text: strings.Trim(word, "'"), from: start, to: at, gap: gap})
 		default:

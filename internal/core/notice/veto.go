@@ -97,10 +97,32 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 				}
 			}
 		}
+		if timed := n - 1; reason == "" && timed >= 0 && spans[timed].kind == 't' && r.onlyLinks(spans[timed].to, s.from) && len(kept) > 0 && kept[len(kept)-1].from == spans[timed].from { // closes midnight 31 March
+			ahead := r.before(spans[timed].from)
+			for _, v := range vetoes {
+				if v.why == "a deadline" && reason == "" && spans[timed].from > 0 && endsWith(ahead, v.words) {
+					reason = v.why
+				}
+			}
+			for _, c := range chancy {
+				if reason == "" && endsWith(ahead, c.words) && phraseIn(r.text, c.with) != "" {
+					reason = c.why
+				}
+			}
+			if reason != "" {
+				kept = kept[:len(kept)-1]
+			}
+		}
 		if reason == "" && d.past(r, s, before) {
 			reason = "it is told of the past"
 		}
 		if reason == "" && phraseIn(r.text, []string{"please reply", "please answer", "let us know by", "reply until", "deadline"}) != "" && endsWith(before, []string{"until", "by", "deadline:", "deadline"}) {
+			reason = "a deadline"
+		}
+		if reason == "" && draftOf().MatchString(before) {
+			reason = madeOn
+		}
+		if reason == "" && phraseIn(r.text, []string{"the deadline", "deadline for", "deadline is", "deadline has", "new deadline", "deadlines are", "die frist", "la date limite", "el plazo", "la scadenza", "o prazo"}) != "" && phraseIn(r.text, []string{"after the deadline", "before the deadline"}) == "" {
 			reason = "a deadline"
 		}
 		if reason == "" && paperOf().MatchString(before) {
@@ -160,6 +182,9 @@ var toBeMade = sync.OnceValue(func() (out []string) {
 
 // paperOf is the number of a paper before its date: notice 9/2026 of.
 var paperOf = lazily(`\b(?:notice|letter|order|mail|circular|report|minutes|invoice|permit|bulletin|plan|list|offer|contract|decree|regulation|licence|license)s?\s+(?:no\.?\s*)?\S*\d\S*\s+(?:of|dated)\s*(?:the\s*)?$`)
+
+// draftOf is the state of a text before its date: draft v2, of.
+var draftOf = lazily(`\b(?:draft|version|revision|rev\.?|entwurf|fassung|projet|borrador|bozza|rascunho|concept)\s*(?:no\.?\s*)?[a-z]?\d*(?:\.\d+)?[\s,(:–-]*(?:of|as of|vom|du|del)?\s*$`)
 
 // endOfTimes is a time with a word for its end behind it: 14:20 until.
 var endOfTimes = lazily(`\d\s?(?:h|uhr|am|pm|a\.m\.|p\.m\.)?\s*(?:until|till|bis)\s*$`)

@@ -199,7 +199,7 @@ func scanOnce(text string) []token {
 	}
 	pieces, mail := piecesOf(text)
 	for n, m := range pieces {
-		if m[0] < at || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) {
+		if m[0] < at || hasPrefixFold(text[m[1]-1:], "t/m") || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) {
 			continue
 		}
 		out = scanPlain(out, text, at, m[0])

@@ -139,7 +139,7 @@ func (d *document) unit(u unit) {
 				d.headings, d.provisional = []string{lead}, true
 			}
 			for i := d.before; i < len(d.out.Events) && !u.gap; i++ { // "The quiz is on 11 March. Start 7.30 pm."
-				if e := &d.out.Events[i]; e.prose && e.AllDay && e.End.IsZero() && e.NoTime && e.Held == nil && !e.Cancelled {
+				if e := &d.out.Events[i]; (e.prose || e.heading) && e.AllDay && e.End.IsZero() && e.NoTime && e.Held == nil && !e.Cancelled {
 					e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one behind it").Do("write the time beside the day")
 				}
 			}

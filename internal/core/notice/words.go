@@ -85,7 +85,7 @@ var (
 var weekOf = []string{"week of", "week commencing", "w/c", "week beginning", "week starting", "woche vom", "woche ab", "semaine du", "semana del", "settimana del", "semana de", "week van"}
 
 // What stands before the day on which somebody is back.
-var backWords = []string{"back", "returns", "return", "returning", "zurück", "de retour", "de vuelta", "di ritorno", "de volta", "terug"}
+var backWords = []string{"back", "back in the office", "back in office", "back at work", "back at my desk", "back in town", "wieder im büro", "wieder da", "de retour au bureau", "de vuelta en la oficina", "di nuovo in ufficio", "de volta ao escritório", "weer op kantoor", "returns", "return", "returning", "zurück", "de retour", "de vuelta", "di ritorno", "de volta", "terug"}
 
 const madeOn = "when the text was made"
 

@@ -133,9 +133,12 @@ var nextDay = map[string]bool{"next day": true, "following day": true, "followin
 var addressed = []string{"to all", "to the", "to:", "dear", "hello", "attn", "attention", "an alle", "an die", "an den", "sehr geehrte", "liebe", "à tous", "à toutes", "aux", "madame", "monsieur", "mesdames", "a todos", "a los", "a las", "estimado", "estimada", "a tutti", "ai ", "alle", "gentile", "egregio", "aos", "às", "caro", "cara", "aan alle", "aan de", "geachte", "beste"}
 
 // What stands above lists of days that are none of events.
-var listsOfNone = map[string][]string{
-	"a deadline":             {"deadlines", "deadline", "due dates", "closing dates", "cut-off dates", "fristen", "abgabetermine", "délais", "échéances", "plazos", "scadenze", "prazos", "termijnen"},
-	"it is told of the past": {"looking back", "a look back", "past events", "previous events", "rückblick", "rétrospective", "evenementen van vorig jaar"},
+var listsOfNone = []struct {
+	why   string
+	words []string
+}{
+	{"a deadline", []string{"deadlines", "deadline", "due dates", "closing dates", "cut-off dates", "fristen", "abgabetermine", "délais", "échéances", "plazos", "scadenze", "prazos", "termijnen"}},
+	{"it is told of the past", []string{"looking back", "a look back", "past events", "previous events", "rückblick", "rétrospective", "terugblik"}},
 }
 
 // What is said of a whole day when hours are said above it.

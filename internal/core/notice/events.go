@@ -1,0 +1,223 @@
+package notice
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"almanach/internal/core/fault"
+)
+
+// begin begins an event of a unit.
+func (d *document) begin(u unit) Event {
+	e := Event{Text: u.text, Page: u.page, Line: u.line, Heading: d.heading(), prose: u.sentence && !u.item, heading: u.level > 0 || len(d.out.Events) == 0 && !d.set.Message && !u.sentence && !u.item && u.line <= 2}
+	if u.struck || cancels(u.text) {
+		e.Cancelled = true
+		e.Reading = append(e.Reading, Part{u.text, "status", "cancelled"})
+	}
+	return e
+}
+
+func cancels(text string) bool {
+	p := phraseIn(text, cancelWords)
+	if p == "is off" && phraseIn(text, suppliesOff) != "" { // the power is off for a while
+		return false
+	}
+	if p == "" {
+		return false
+	}
+	return phraseIn(text, []string{"not cancelled", "not canceled", "cancellation policy", "cancellation fee", "cancel your", "how to cancel", "wish to cancel", "order to cancel", "time to cancel", "to cancel the", "to cancel a", "not to cancel", "can cancel", "may cancel", "cancel the reminder", "if cancelled", "unless cancelled", "no cancellation", "cancellations must", "if you cancel"}) == ""
+}
+
+// events makes the events of a unit's groups.
+func (d *document) events(u unit, r *reader, groups []group) {
+	groups = d.moved(u, r, r.stays(groups))
+	shared, from := shareTimes(u, r, groups), len(d.out.Events)
+	parts := d.titles(u, r, groups)
+	timed, untimed := 0, 0
+	for _, g := range groups {
+		if g.times != nil {
+			timed++
+		} else if !g.allDay {
+			untimed++
+		}
+	}
+	for _, g := range groups { // one of them has a year that is not meant: what is beside it may be of it
+		if g.dates == nil || len(groups) < 2 {
+			continue
+		}
+		if days, f := d.resolve(*g.dates); f == nil && len(days) > 0 && d.far(days) {
+			for n := range groups {
+				groups[n].doubt = cmp.Or(groups[n].doubt, "names a day that is many years away")
+			}
+		}
+	}
+	for n := range groups {
+		g := &groups[n]
+		switch {
+		case g.doubt != "":
+		case g.inherits && !r.ownWords(groups, n), g.inherits && d.set.Message && u.sentence, n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || d.set.Message && u.sentence):
+			g.doubt = "names several times for one day"
+		case n+1 < len(groups) && r.slashBetween(groups[n], groups[n+1]), n > 0 && r.slashBetween(groups[n-1], groups[n]):
+			g.doubt = "has two times with a stroke between: from the first to the second, or each by itself?"
+		case n+1 < len(groups) && r.sideBySide(groups[n], groups[n+1]), n > 0 && r.sideBySide(groups[n-1], groups[n]):
+			g.doubt = "has two days side by side: from the first to the second, or each by itself?"
+		case n+1 < len(groups) && r.timesSideBySide(groups[n], groups[n+1]), n > 0 && r.timesSideBySide(groups[n-1], groups[n]):
+			g.doubt = "has two times side by side: from the first to the second, or each by itself?"
+		case len(groups) == 2 && r.returns(groups):
+			g.doubt = "may last from the first of its days to the second, or be on each"
+		case r.either(groups):
+			g.doubt = oneOfSeveral
+		case g.times == nil && !g.allDay && r.partOnly(g):
+			g.doubt = "says only a part of the day"
+		case phraseIn(u.text, ifNeeded) != "" && n == len(groups)-1:
+			g.doubt = "is only there if it is needed"
+		case g.times == nil && !g.allDay && timed > 0:
+			g.doubt = "has no time of its own, and the text says one for another day"
+		}
+		base := d.begin(u)
+		d.fields(&base, u, parts[n])
+		base.Reading = append(base.Reading, r.reading(g)...)
+		d.timed(base, u, r, g)
+	}
+	for i := from; shared && i < len(d.out.Events); i++ { // the place is that of each as well
+		if e := &d.out.Events[i]; e.Where == "" {
+			e.Where = d.out.Events[len(d.out.Events)-1].Where
+		}
+	}
+}
+
+// shareTimes gives days without times that of the last, where the text says that it is
+// that of each: 24 March, 7 April, each 19:00–21:00.
+func shareTimes(u unit, r *reader, groups []group) bool {
+	last := len(groups) - 1
+	if last < 1 || groups[last].times == nil {
+		return false
+	}
+	if phraseIn(u.text, []string{"each", "jeweils", "je", "chaque fois", "cada vez", "ogni volta", "telkens", "steeds"}) == "" {
+		for n := range groups[:last] { // 25 March, 1 and 8 April, 19:30
+			if u.sentence || !r.onlyRange(groups[n].to, groups[n+1].from) || strings.ContainsAny(r.text[r.tok(groups[n].to-1).to:r.tok(groups[n+1].from).from], ";|/–-") || strings.TrimSpace(r.text[r.tok(groups[n].to-1).to:r.tok(groups[n+1].from).from]) == "" {
+				return false
+			}
+		}
+	}
+	for _, g := range groups[:last] {
+		if g.times != nil || g.allDay || g.dates == nil || g.doubt != "" || g.minutes > 0 {
+			return false
+		}
+	}
+	for i := range groups[:last] {
+		groups[i].times, groups[i].minutes = groups[last].times, groups[last].minutes
+	}
+	return true
+}
+
+// timed gives an event its times, once for each of its days.
+func (d *document) timed(base Event, u unit, r *reader, g *group) {
+	hold := func(e Event, f *fault.Fault) {
+		if f.Value == "" {
+			f = fault.New(fault.Shorten(u.text, 80), f.Cause.Error()).Do("%s", f.Advice)
+		}
+		e.Held = f
+		d.add(e, g)
+	}
+	var days []resolved
+	var f *fault.Fault
+	if g.dates != nil && g.dates.until != nil && len(g.dates.days) == 1 && phraseIn(u.text, movedWords) != "" && r.word(g.from, fromWords) {
+		g.dates = &dates{days: []day{*g.dates.until}} // from Tuesday to Thursday
+		if g.apart && g.times != nil && g.times.until != nil {
+			one := *g.times
+			one.list, one.until = []clock{*g.times.until}, nil
+			g.times, g.apart = &one, false
+		}
+	}
+	if g.times != nil && g.times.until != nil && len(g.times.list) == 1 && !g.apart && phraseIn(u.text, movedWords) != "" && slices.ContainsFunc(g.spans, func(s [2]int) bool { return r.word(s[0], fromWords) }) { // moved from 11:00 to 10:30
+		before, _ := d.minutes(g.times.list[0])
+		if now, _ := d.minutes(*g.times.until); now > before && g.doubt == "" {
+			g.doubt = "is moved to the second of its times, or lasts until then"
+		} else if now <= before {
+			one := *g.times
+			one.list, one.until = []clock{*g.times.until}, nil
+			g.times = &one
+			d.pass(u, u.text, "the time from which it is moved")
+		}
+	}
+	switch {
+	case g.dates != nil:
+		days, f = d.resolve(*g.dates)
+	default:
+		days = []resolved{{}}
+	}
+	if f != nil && len(days) == 0 {
+		if g.times != nil { // every second Thursday, 15:00–16:30, and its days below
+			d.timeAbove = u.text
+		}
+		hold(base, f)
+		return
+	}
+	why := f
+	if why == nil {
+		why = d.doubts(u, r, g)
+	}
+	if g.times != nil && g.times.or && len(g.times.list) > 1 && len(days) == 1 && g.times.until == nil { // each can be chosen
+		for _, c := range g.times.list {
+			one := *g
+			times := *g.times
+			times.list, times.or = []clock{c}, false
+			one.times, one.doubt = &times, oneOfSeveral
+			d.timed(base, u, r, &one)
+		}
+		return
+	}
+	if why == nil && len(days) > 0 && d.far(days) {
+		why = fault.Newf("is more than five years away").Do("see whether the year is right")
+	}
+	for _, day := range days {
+		e := base
+		e.Reading = slices.Clone(base.Reading)
+		e.NoDate, e.NoTime = g.dates == nil, g.times == nil && !g.allDay
+		f := d.setTimes(&e, day, g)
+		if f == nil || why != nil && g.times != nil && g.times.window {
+			f = why
+		}
+		if f == nil && len(g.datesOr()) > 1 {
+			f = fault.Newf(oneOfSeveral).Do("say which one it is")
+		}
+		if f != nil {
+			hold(e, f)
+			continue
+		}
+		d.add(e, g)
+	}
+}
+
+// far tells whether days lie so far from the present that their year is hardly meant.
+func (d *document) far(days []resolved) bool {
+	present := d.set.Present
+	if present.IsZero() || days[0].first.IsZero() {
+		return false
+	}
+	first, last := days[0].first, cmpLast(days)
+	back := -15
+	if d.set.Message {
+		back = -5
+	}
+	return first.Before(present.AddDate(back, 0, 0)) || last.After(present.AddDate(6, 0, 0))
+}
+
+func (d *document) add(e Event, g *group) {
+	for i := range e.Reading {
+		if e.Reading[i].Field == "time" && e.Reading[i].Value == "" {
+			e.Reading[i].Value = e.When()
+		}
+	}
+	switch {
+	case d.timeAbove == "" || d.set.Message:
+	case !e.AllDay && !e.Start.IsZero():
+		d.timeAbove = ""
+	case e.timeless() && !g.allDay && (!e.prose || startsWithDate(e.Text) || g.dates != nil && len(g.dates.days) > 1) && phraseIn(e.Text, closedWords) == "":
+		e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one above it: "+strconv.Quote(fault.Shorten(d.timeAbove, 60))).Do("write the time beside each day")
+	}
+	d.out.Events = append(d.out.Events, e)
+}

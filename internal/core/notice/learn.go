@@ -1,0 +1,109 @@
+package notice
+
+import (
+	"strings"
+	"unicode"
+)
+
+// leadingTime is a time of four figures at the beginning of a line.
+var leadingTime = lazily(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)
+
+// zoneOfAll is what says the zone of all times of a text: all times UTC, times are local.
+var zoneOfAll = lazily(`(?i)\b(?:all times|times|all hours|alle (?:zeiten|uhrzeiten)|zeiten|uhrzeiten|(?:toutes les )?heures|(?:todas las |todas as )?horas|(?:tutti gli )?orari|alle tijden|tijden)\b(?: are| given| shown| stated| in| en| em| sind| angaben| exprimées| indicadas| indicati|,|:)*\s*\(?(utc|gmt|cest|cet|west|wet|bst|eest|eet|mesz|mez|local(?: time)?|lokalzeit|lt)\b`)
+
+// learn finds the order of day and month that the whole of a text shows.
+func (d *document) learn(lines []Line) {
+	for _, l := range lines {
+		if d.zone != "" || !containsOne(strings.ToLower(l.Text), "utc gmt cet cest wet west bst eet eest mez local lokal lt") {
+			continue
+		}
+		if m := zoneOfAll().FindStringSubmatch(l.Text); m != nil {
+			d.zone = strings.ToUpper(m[1])
+			if strings.HasPrefix(d.zone, "LOCAL") || strings.HasPrefix(d.zone, "LOKAL") || d.zone == "LT" {
+				d.zone = "local"
+			}
+		}
+	}
+	d.years = map[int]int{}
+	first, sure := 0, false
+	for _, l := range lines {
+		if strings.Contains(l.Text, "20") {
+			r := &reader{text: l.Text, toks: scan(l.Text)}
+			for i := range r.toks {
+				if one, end := r.numeric(i); end > 0 && one.year > 0 {
+					d.years[one.year]++
+				}
+			}
+		}
+		if m := leadingTime().FindStringSubmatch(l.Text); m != nil {
+			first++
+			sure = sure || m[1][0] == '0'
+		}
+	}
+	d.leads = first > 1 && sure
+	d.order = d.set.Order
+	if d.order != 0 {
+		return
+	}
+	seen := 0
+	for _, l := range lines {
+		texts := []string{l.Text}
+		for _, f := range l.Fields {
+			texts = append(texts, f.Value)
+		}
+		for _, text := range texts {
+			if !strings.ContainsAny(text, "/-") {
+				continue
+			}
+			r := &reader{text: text, toks: scan(text)}
+			for i, t := range r.toks {
+				s, u := r.tok(i+1), r.tok(i+2)
+				if t.kind != 'n' || u.kind != 'n' || s.kind != '/' && s.kind != '-' || len(t.text) > 2 || len(u.text) > 2 || r.is(i-1, '/') || r.is(i-1, '-') {
+					continue
+				}
+				if !r.is(i+3, s.kind) && (s.kind != '/' || t.num == 24 && u.num == 7 || t.gap && r.is(i-1, 'n')) { // without a year only 14/3, and not 24/7 or 1 1/2
+					continue
+				}
+				switch {
+				case t.num > 12 && t.num <= 31 && u.num <= 12:
+					seen |= 1
+				case u.num > 12 && u.num <= 31 && t.num <= 12:
+					seen |= 2
+				}
+			}
+		}
+	}
+	if seen != 3 {
+		d.order = seen
+	}
+	if seen == 0 && foreign(lines) { // every language but English writes the day first
+		d.order = 1
+	}
+}
+
+// The small words of a language that tell which one it is.
+var (
+	english = list(`the and is are of to for with at we you our on in will be this that please from by not`)
+	others  = list(`der die das und ist am um von mit für wir sie ihr bitte den zum zur ein eine nicht auf bei le la les des du est et pour avec vous nous votre une dans sur el los las del es para con su por una il lo gli della è alle dal nel sono che do da dos uma com não het een van voor wij zijn te de hasta jusqu'au jusqu'à ihre ihren suo vostra à ao`)
+)
+
+// foreign tells whether a text is in another language than English.
+func foreign(lines []Line) bool {
+	ours, theirs := 0, 0
+	count := func(text string) {
+		for _, w := range strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && r != '\'' && r != '’' }) {
+			if english[w] {
+				ours++
+			}
+			if others[w] {
+				theirs++
+			}
+		}
+	}
+	for _, l := range lines {
+		if count(l.Text); ours+theirs > 200 {
+			break
+		}
+	}
+	return theirs >= 3 && theirs > 2*ours
+}

@@ -1,0 +1,139 @@
+package notice
+
+// roughLength gives the token behind a length that is said as a range: 3–4 hours; 0 for
+// none.
+func (r *reader) roughLength(i int) int {
+	a, b := r.tok(i), r.tok(i+2)
+	if a.kind == 'n' && b.kind == 'n' && len(a.text) < 3 && len(b.text) < 4 && a.num < b.num && (r.is(i+1, '-') || r.word(i+1, rangeWords)) && r.word(i+3, list("hours minutes mins days weeks stunden minuten tage wochen heures minutes jours semaines horas minutos días dias semanas ore minuti giorni settimane uren dagen weken")) {
+		return i + 4
+	}
+	return 0
+}
+
+// length reads how long something lasts at token i, in minutes, and gives the
+// token behind it; 0 for none.
+func (r *reader) length(i int) (minutes, end int) {
+	if minutes, end = r.lengthAt(i); end > 0 && r.word(end, list("early earlier late later before after ago prior ahead beforehand notice warning away walk drive früher später vorher avant antes prima eerder")) && !(r.word(end, list("before after")) && r.word(i, list("for lasting lasts takes"))) {
+		return 0, 0 // from something else
+	}
+	return minutes, end
+}
+
+func (r *reader) lengthAt(i int) (minutes, end int) {
+	at := i
+	led := r.word(at, list("for für pour durante per por voor lasting lasts last takes take dauer duration duration: dauert durée dure duración dura durata duração duur duurt"))
+	if led {
+		at++
+		if r.is(at, ':') {
+			at++
+		}
+		for r.word(at, list("about ca the")) {
+			at++
+		}
+	}
+	if r.tok(at).text == "half" && (r.tok(at+1).text == "an" || r.tok(at+1).text == "a") && lengthWords[r.tok(at+2).text] > 0 {
+		return lengthWords[r.tok(at+2).text] / 2, at + 3
+	}
+	if r.word(at, list("halbe halben demi media mezza")) && lengthWords[r.tok(at+1).text] == 60 || r.tok(at).text == "eine" && r.tok(at+1).text == "halbe" && lengthWords[r.tok(at+2).text] == 60 {
+		if r.tok(at).text == "eine" {
+			at++
+		}
+		return 30, at + 2
+	}
+	if !led && r.word(at-1, list("by um de di com met")) && r.word(at-2, list("postponed delayed later moved earlier verschoben delay late")) || !led && r.word(at-1, list("by")) && !r.is(at-2, '-') {
+		return 0, 0
+	}
+	if minutes, end := r.parts(at); end > 0 {
+		return minutes, end
+	}
+	n := numberOf(r.tok(at))
+	if n <= 0 || n > 999 || r.is(at, 'n') && (len(r.tok(at).text) > 3 || r.tok(at).text[0] == '0') {
+		return 0, 0
+	}
+	unit := lengthWords[r.tok(at+1).text]
+	if r.tok(at+1).kind == '.' || r.tok(at+1).kind == ',' { // 1.5 hours
+		if f := r.tok(at + 2); f.kind == 'n' && len(f.text) == 1 && !f.gap && lengthWords[r.tok(at+3).text] >= 60 && (led || len(r.tok(at+3).text) > 3 && lengthWords[r.tok(at+3).text] == 60) {
+			return (n*10 + f.num) * lengthWords[r.tok(at+3).text] / 10, at + 4
+		}
+		return 0, 0
+	}
+	if r.is(at+1, '-') && lengthWords[r.tok(at+2).text] > 0 { // a 45-minute meeting
+		return n * lengthWords[r.tok(at+2).text], at + 3
+	}
+	if unit == 0 || !r.is(at+1, 'w') {
+		return 0, 0
+	}
+	word := r.tok(at + 1).text
+	if word == "m" && !led && !r.is(at-1, '(') { // metres
+		return 0, 0
+	}
+	if word == "uur" || (word == "h" || word == "hrs" || word == "ore" || word == "heures" || word == "horas" || word == "hours" || word == "hour" || word == "ora" || word == "hora" || word == "heure") && !led && !r.is(at-1, '(') && !r.is(at-1, ',') && word != "hours" && word != "hour" {
+		return 0, 0 // an hour of the day
+	}
+	if m := r.tok(at + 2); word == "h" && (!led || n > 6 && r.word(i, list("for für pour por per"))) && m.kind == 'n' && len(m.text) == 2 && !m.gap && !(r.is(at-1, '(') && n <= 12) { // 19h00 is a time
+		return 0, 0
+	}
+	if unit >= 1440 && !led {
+		return 0, 0
+	}
+	minutes, end = n*unit, at+2
+	if unit == 60 {
+		if m := r.tok(end); m.kind == 'n' && m.num < 60 && len(m.text) == 2 && (!m.gap || minuteWords[r.tok(end+1).text]) { // 1h30
+			minutes += m.num
+			end++
+			if minuteWords[r.tok(end).text] {
+				end++
+			}
+		} else if r.word(end, andWords) && r.tok(end+1).text == "a" && r.tok(end+2).text == "half" {
+			minutes, end = minutes+30, end+3
+		} else if r.word(end, andWords) && numberOf(r.tok(end+1)) > 0 && minuteWords[r.tok(end+2).text] {
+			minutes, end = minutes+numberOf(r.tok(end+1)), end+3
+		}
+	}
+	return minutes, end
+}
+
+// parts reads lengths of parts of an hour or a day: one and a half hours, three
+// quarters of an hour, 1½ hours.
+func (r *reader) parts(i int) (minutes, end int) {
+	words := func(n int, text ...string) bool {
+		for k, w := range text {
+			if r.tok(n+k).text != w {
+				return false
+			}
+		}
+		return true
+	}
+	n := numberOf(r.tok(i))
+	switch {
+	case n == 3 && words(i+1, "quarters", "of", "an", "hour"):
+		return 45, i + 5
+	case words(i, "a", "quarter", "of", "an", "hour"):
+		return 15, i + 5
+	case words(i, "quarter", "of", "an", "hour"):
+		return 15, i + 4
+	case words(i, "un'ora"), words(i, "un'oretta"):
+		return 60, i + 1
+	case words(i, "mezz'ora"):
+		return 30, i + 1
+	case n <= 0 || n > 24:
+		return 0, 0
+	}
+	at := 0
+	switch {
+	case words(i+1, "and", "a", "half"):
+		at = i + 4
+	case words(i+1, "and", "half"):
+		at = i + 3
+	case r.tok(i+1).text == "½":
+		at = i + 2
+	case r.is(i+1, 'n') && r.tok(i+1).num == 1 && r.is(i+2, '/') && r.tok(i+3).num == 2: // 1 1/2 hours
+		at = i + 4
+	default:
+		return 0, 0
+	}
+	if r.tok(at).text != "hour" && (lengthWords[r.tok(at).text] != 60 || len(r.tok(at).text) < 4) {
+		return 0, 0
+	}
+	return n*60 + 30, at + 1
+}

@@ -1,0 +1,219 @@
+package notice
+
+import (
+	"regexp"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// titles gives for each group of a unit the text that is about it: what stands
+// before the first, and what stands behind it up to the next.
+func (d *document) titles(u unit, r *reader, groups []group) []string {
+	cutAll := func(from, to int) string { // the text without what says times
+		at, out := from, ""
+		for _, g := range groups {
+			if a := r.tok(g.from).from; a < from || a >= to {
+				continue
+			}
+			// spans of a group can have words between them
+			for _, s := range r.cuts(g) {
+				if s[0] < at && s[1] > at { // the word that leads to it stands before
+					s[0] = at
+				}
+				if s[0] >= at && s[1] <= to {
+					out += r.text[at:s[0]] + " \x00 "
+					at = s[1]
+				}
+			}
+		}
+		return out + r.text[at:to]
+	}
+	if len(groups) == 1 {
+		return []string{cutAll(0, len(r.text))}
+	}
+	first := r.text[:r.tok(groups[0].from).from]
+	out, owns := make([]string, len(groups)), make([]string, len(groups))
+	said := 0
+	for n, g := range groups {
+		to := len(r.text)
+		if n+1 < len(groups) {
+			to = r.tok(groups[n+1].from).from
+		}
+		owns[n] = closedOnly(cutAll(r.tok(g.from).from, to))
+		if meaningful(strings.ReplaceAll(owns[n], "\x00", "")) {
+			said++
+		}
+	}
+	if said == len(groups)-1 && meaningful(first) && !meaningful(strings.ReplaceAll(owns[said], "\x00", "")) && !u.sentence {
+		// each behind its name: Crane check 5 March, lamp check 6 March
+		for n := range owns[:said] {
+			owns[n] = strings.TrimLeft(strings.TrimLeft(owns[n], " \x00"), ",;/ ")
+		}
+		return append([]string{first}, owns[:said]...)
+	}
+	if names := r.namesBefore(groups, first); names != nil {
+		return names
+	}
+	for n, own := range owns {
+		if between := ""; n > 0 && u.sentence {
+			between = strings.TrimLeft(r.text[r.tok(groups[n-1].to-1).to:r.tok(groups[n].from).from], " ,;–-")
+			if newSubject().MatchString(between) { // …, the second section 30 March
+				out[n] = between + " \x00 " + own
+				continue
+			}
+		}
+		if meaningful(strings.ReplaceAll(own, "\x00", "")) {
+			if meaningful(first) {
+				own = strings.TrimRight(first, " :,-–") + " " + own
+			}
+			out[n] = own
+		} else {
+			out[n] = first
+		}
+	}
+	// dates that share the text behind the last: 5 March 10:00 and 6 March 14:00 Dredging
+	last := out[len(out)-1]
+	for n := range out {
+		if !meaningful(strings.ReplaceAll(out[n], "\x00", "")) {
+			out[n] = last
+		}
+	}
+	return out
+}
+
+// namesBefore gives the titles of several days of a text, where each has its name in front
+// of it: Outings: Mother's Day (10 May) at 14:00 with cake, Midsummer (20 June) at 20:00.
+// nil where it is not so.
+func (r *reader) namesBefore(groups []group, first string) []string {
+	out := make([]string, len(groups))
+	label, name, ok := strings.Cut(first, ":")
+	if !ok || !meaningful(name) {
+		label, name = "", first
+	}
+	out[0] = name
+	for n := 1; n < len(groups); n++ {
+		if groups[n].dates == nil || groups[n].inherits || groups[n-1].dates == nil || groups[n-1].inherits {
+			return nil
+		}
+		between := r.text[r.tok(groups[n-1].to-1).to:r.tok(groups[n].from).from]
+		i := strings.LastIndexAny(between, ",;")
+		if i < 0 || !meaningful(between[i+1:]) || !r.is(groups[n].from, '(') && !strings.ContainsAny(between[i+1:], "(:") {
+			return nil
+		}
+		out[n] = between[i+1:]
+	}
+	for n := range out {
+		out[n] = strings.TrimSpace(label + ": " + strings.TrimRight(out[n], " (:"))
+		out[n] = strings.TrimPrefix(out[n], ": ")
+	}
+	return out
+}
+
+// closedOnly gives a text up to a bracket that is opened and not closed in it.
+func closedOnly(text string) string {
+	if i := strings.LastIndexByte(text, '('); i >= 0 && !strings.Contains(text[i:], ")") {
+		return text[:i]
+	}
+	return text
+}
+
+// meaningful tells whether a text has a word that is no link.
+func meaningful(s string) bool {
+	for _, t := range scanPlain(nil, s, 0, len(s)) {
+		if t.kind == 'x' || t.kind == 'e' || t.kind == 'n' {
+			return true
+		}
+		if t.kind == 'w' && !smallWords[t.text] {
+			return true
+		}
+	}
+	return false
+}
+
+var smallWords = list(`on at from to the a an of and or in for by until till is are am um von bis der die das den dem und le la les du de à au et el los del y il lo e o os op om van tot en het also again then with`)
+
+// cuts gives the stretches of a group's text that say days, times and lengths.
+func (r *reader) cuts(g group) (out [][2]int) {
+	for _, s := range g.spans {
+		from := s[0]
+		for from > 0 && (r.word(from-1, dayLinks) || r.word(from-1, list("on at um às alle ore om"))) { // the words that lead to it
+			from--
+		}
+		out = append(out, [2]int{r.tok(from).from, r.tok(s[1] - 1).to})
+	}
+	return out
+}
+
+// weekLabel is the number of a week in front of what is on in it.
+var weekLabel = lazily(`(?i)^\s*(?:kw|week|wk|woche|kalenderwoche|semaine|semana|settimana)\.?\s*\d{1,2}\s*[:–-]\s*`)
+
+// sentenceTitle gives the title of an event that a sentence tells of: what stands
+// before its day, where that says something.
+func sentenceTitle(text string) string {
+	if lead, rest, ok := strings.Cut(text, "\x00"); ok && dayNoun().MatchString(tidy(lead)) {
+		text = rest
+	}
+	if i := strings.IndexByte(text, 0); i > 0 {
+		if lead := feastName().ReplaceAllString(tidy(text[:i]), ""); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk[strings.ToLower(strings.Fields(lead)[0])] {
+			return capital(lead)
+		}
+	}
+	return capital(tidy(text))
+}
+
+// feastName is the name of a feast in front of its day.
+var feastName = lazily(`(?i)\s+(?:on\s+)?(?:good friday|maundy thursday|easter (?:saturday|sunday|monday)|whit (?:sunday|monday)|boxing day|christmas (?:day|eve)|new year'?s (?:day|eve)|am karfreitag|am oster(?:sonntag|montag)|am pfingst(?:sonntag|montag)|le (?:vendredi saint|lundi de pâques))$`)
+
+// newSubject is what begins to speak of another thing.
+var newSubject = lazily(`(?i)^(?:and |und |et |y |e |en )?(?:the|der|die|das|la|le|les|el|los|il|lo|i|het|de|o|a)\s+(?:\p{L}|\d).*\p{L}`)
+
+// dayNoun is what leads to a date, and is no title.
+var dayNoun = lazily(`(?i)^(?:il giorno|el (?:próximo )?día|o dia|no (?:próximo )?dia|le jour|am tag|nella giornata|the day|on the day|op de dag|in der zeit|in the period|during the period|in the time|pendant la période|dans la période|nel periodo|en el per[ií]odo|durante el per[ií]odo|no período|in de periode|during the time)$`)
+
+func capital(text string) string {
+	r, size := utf8.DecodeRuneInString(text)
+	if size == 0 {
+		return text
+	}
+	return string(unicode.ToUpper(r)) + text[size:]
+}
+
+// titled tells whether what is left of a line of a message is a title: a few
+// words, the first of them a name of something.
+func titled(text string) bool {
+	text = tidy(strings.ReplaceAll(text, "\x00", " "))
+	first, _ := utf8.DecodeRuneInString(text)
+	words := strings.Fields(text)
+	if len(words) == 0 || !unicode.IsUpper(first) || strings.HasSuffix(strings.TrimSpace(text), "?") {
+		return false
+	}
+	if talk[strings.ToLower(strings.Trim(words[0], ",.!:'"))] {
+		return false
+	}
+	for _, w := range words {
+		if talk[strings.ToLower(strings.Trim(w, ",.!?:"))] {
+			return false
+		}
+	}
+	return len(words) <= 10
+}
+
+// talk are words of what people say to each other, which stand in no title.
+var talk = list(`i i'm i'll i'd we we'll we're you your our us me my it it's that that's this is are was were be been will would could can can't cannot shall should please thanks thank hi hello dear ok okay yes no sorry let's let how how's what works work suit suits better fine good great sure agreed confirmed if so but not don't new ich wir sie ihr du bitte danke hallo passt können könnten geht guten je nous vous merci bonjour pouvons convient yo nosotros usted gracias hola podemos io noi grazie buongiorno possiamo eu nós obrigado olá podemos wij we u bedankt dag kunnen instead make made meet rather same moved move`)
+
+// uncancelled takes the words that cancel out of a title, so that it is that of
+// what is cancelled.
+func uncancelled(text string) string {
+	for _, w := range cancelWords {
+		for {
+			i := strings.Index(strings.ToLower(text), w)
+			if i < 0 || i > 0 && isLetterBefore(text[:i]) || startsWithLetter(text[i+len(w):]) {
+				break
+			}
+			text = text[:i] + " " + text[i+len(w):]
+		}
+	}
+	text = regexp.MustCompile(`(?i)\b(?:is|are|has been|have been|was|will be|ist|wird|est|sont|está|è|is)\s*$`).ReplaceAllString(tidy(text), "")
+	return tidy(text)
+}

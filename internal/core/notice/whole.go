@@ -1,0 +1,140 @@
+package notice
+
+import (
+	"slices"
+	"time"
+
+	"almanach/internal/core/fault"
+)
+
+// lasting gives events without an end the length that a sentence says: each of them, or
+// those of the line before.
+func (d *document) lasting(minutes int, each bool) {
+	from := d.before
+	if each {
+		from = 0
+	}
+	for i := from; i < len(d.out.Events); i++ {
+		e := &d.out.Events[i]
+		if !e.End.IsZero() || e.Start.IsZero() || e.AllDay || e.Cancelled {
+			continue
+		}
+		if minutes%1440 == 0 {
+			if e.Held == nil {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), "begins at a time and lasts "+lengthText(minutes)+": when it ends is not said").Do("give its end")
+			}
+			continue
+		}
+		e.End = e.Start.Add(time.Duration(minutes) * time.Minute)
+		e.note("lasts " + lengthText(minutes) + ", as the text says apart")
+	}
+}
+
+// timesOfDays gives a day without a time, in a message, the time that a later sentence
+// says: "It is on Thursday. We begin at 10." Several times may each be something else.
+func (d *document) timesOfDays() {
+	events := d.out.Events
+	for i := 0; i < len(events); i++ {
+		day := events[i]
+		if !day.NoTime || day.NoDate || day.Held != nil || day.Cancelled || !day.AllDay || !day.End.IsZero() {
+			continue
+		}
+		n := i + 1
+		for n < len(events) && events[n].NoDate && !events[n].NoTime && !events[n].Cancelled {
+			n++
+		}
+		switch n - i - 1 {
+		case 0:
+			continue
+		case 1:
+			e := &events[i+1]
+			e.OnDay(day.Start)
+			e.NoDate = false
+			e.note("the day is that said before")
+			if e.Where == "" {
+				e.Where = day.Where
+			}
+			e.Reading = append(slices.Clone(day.Reading), e.Reading...)
+			e.Text = day.Text + " " + e.Text
+			events = slices.Delete(events, i, i+1)
+		default:
+			for k := i; k < n; k++ {
+				if e := &events[k]; e.Held == nil {
+					if e.NoDate {
+						e.OnDay(day.Start)
+						e.NoDate = false
+					}
+					e.Held = fault.New(fault.Shorten(e.Text, 80), "names several times for one day").Do("write each into a line of its own, with its day")
+				}
+			}
+		}
+	}
+	d.out.Events = events
+}
+
+// listNouns name what is a list of events, and no event.
+var listNouns = []string{"plan", "plans", "berth plan", "programme", "program", "schedule", "schedules", "timetable", "calendar", "rota", "roster", "list", "events", "dates", "courses", "overview", "agenda", "arrivals", "departures", "bookings", "movements", "week", "month", "kalender", "terminplan", "termine", "übersicht", "wochenplan", "dienstplan", "belegungsplan", "calendrier", "horaire", "horaires", "planning", "calendario", "programma", "programa", "orario", "horario", "horário", "kalenderwoche", "rooster", "planning"}
+
+// overLists takes the days of a heading that only say which days those of the list below it
+// are of. Where it may be an event of its own it is held.
+func (d *document) overLists() {
+	events := d.out.Events
+	for i := 0; i < len(events); i++ {
+		e := &events[i]
+		if !e.heading || !e.AllDay || e.End.IsZero() || e.Held != nil || e.Cancelled {
+			continue
+		}
+		n, outside := 0, false
+		for _, o := range events[i+1:] {
+			if o.heading {
+				break
+			}
+			if n++; !o.Start.IsZero() {
+				outside = outside || o.Start.Before(e.Start) || !o.Start.Before(e.End.AddDate(0, 0, 1))
+			}
+		}
+		switch {
+		case n == 0 || outside:
+		case phraseIn(e.Text, listNouns) != "":
+			d.out.Passed = append(d.out.Passed, Passed{e.Text, "the days of what stands below it", e.Page, e.Line})
+			events = slices.Delete(events, i, i+1)
+			i--
+		default:
+			e.Held = fault.New(fault.Shorten(e.Text, 80), "may be an event of its own, or only the heading of what stands below it").Do("write it into a line of its own, or leave its days out")
+		}
+	}
+	d.out.Events = events
+}
+
+// choices holds the days of a message that asks which of them it is to be.
+func (d *document) choices(lines []Line) {
+	if len(d.out.Events) < 2 || !slices.ContainsFunc(lines, func(l Line) bool { return phraseIn(l.Text, choiceWords) != "" }) {
+		return
+	}
+	for i := range d.out.Events {
+		if e := &d.out.Events[i]; e.Held == nil && !e.Cancelled {
+			e.Held = fault.New(fault.Shorten(e.Text, 80), oneOfSeveral).Do("say which one it is")
+		}
+	}
+}
+
+// severalSentences holds what several sentences of a message say under the one title of
+// its subject: a later one may be about something else, as the lunch before it. The
+// first stands where it says its day and its time.
+func (d *document) severalSentences() {
+	var of []*Event
+	for i := range d.out.Events {
+		if e := &d.out.Events[i]; e.prose && e.What == d.set.Subject && e.Held == nil && !e.Cancelled && !e.Start.IsZero() {
+			of = append(of, e)
+		}
+	}
+	other := func(e *Event) bool { return e.Text != of[0].Text && !same(e, of[0]) }
+	if len(of) < 2 || !slices.ContainsFunc(of, other) {
+		return
+	}
+	for _, e := range of {
+		if other(e) && phraseIn(e.Text, besides) == "" || !other(e) && (of[0].NoDate || of[0].AllDay) {
+			e.Held = fault.New(fault.Shorten(e.Text, 80), "is one of several times that sentences of the message say: whether it is of what the message is about cannot be told").Do("write each event into a line of its own, with its title")
+		}
+	}
+}

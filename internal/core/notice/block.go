@@ -211,6 +211,10 @@ func (b *record) finish(u unit) {
 		return
 	}
 	b.title()
+	if what := strings.ToLower(b.event.What); b.what+b.other != "" && isDeadline(what) {
+		d.pass(b.unit, u.text, "a deadline")
+		return
+	}
 	r := &reader{text: text, toks: scan(text)}
 	sub := unit{text: text, page: u.page, line: u.line, struck: u.struck}
 	spans, passed := d.veto(r, d.spans(r, sub), sub)
@@ -236,6 +240,21 @@ func (b *record) finish(u unit) {
 	for n := range groups {
 		b.emit(u, sub, r, &groups[n], left)
 	}
+}
+
+// isDeadline tells whether a title, in lower case, is one of a deadline: entries close.
+func isDeadline(title string) bool {
+	for _, v := range vetoes {
+		if v.why == "a deadline" && endsWith(title, v.words) {
+			return true
+		}
+	}
+	for _, c := range chancy {
+		if endsWith(title, c.words) && phraseIn(title, c.with) != "" {
+			return true
+		}
+	}
+	return false
 }
 
 // emit makes the event of one of the times.

@@ -64,6 +64,9 @@ func (d *document) fields(e *Event, u unit, text string) {
 		return s
 	})
 	pieces := split(text)
+	if len(pieces) > 1 && e.Where == "" && onlyPlace().MatchString(pieces[0]) && !onlyPlace().MatchString(pieces[1]) { // Room 1 – Staff meeting
+		e.Where, pieces = pieces[0], pieces[1:]
+	}
 	if len(pieces) > 1 && e.Where == "" { // behind a dash, where a title remains
 		if last := pieces[len(pieces)-1]; placelike(last) && placey(last) {
 			e.Where, pieces = last, pieces[:len(pieces)-1]

@@ -179,6 +179,13 @@ func Read(lines []Line, set Settings) Found {
 			d.out.Events = append(d.out.Events, e)
 		}
 	}
+	if len(d.titlesBelow) > 1 && len(d.titlesBelow) == d.bares { // each day with its time has its title below
+		for i, title := range d.titlesBelow {
+			e := &d.out.Events[i]
+			e.What, e.Text = tidy(title), e.Text+" "+title
+			e.read("title", e.What)
+		}
+	}
 	d.overLists()
 	if set.Message {
 		d.timesOfDays()
@@ -229,13 +236,16 @@ type document struct {
 	provisional bool     // the only heading is the first line of the text, for want of another
 	day         *heading // a day that stands alone in a line
 	above       *dayAbove
-	lengths     []int  // said without a time, in minutes
-	rough       string // what says a length, or an end, only roughly
-	weeks       []unit // that name a week by its number, and no day
-	apart       bool   // a time stands somewhere without a day
-	section     int    // the first event below the last heading
-	timeAbove   string // a time that was said without a day, and is none of what stands below it by itself
-	before      int    // the first event of the unit that was read before
+	lengths     []int          // said without a time, in minutes
+	bares       int            // lines of a day and a time and nothing else
+	bareAt      int            // the event of such a line, where it is the last, from 1; else 0
+	titlesBelow map[int]string // what stands below such lines, by their events
+	rough       string         // what says a length, or an end, only roughly
+	weeks       []unit         // that name a week by its number, and no day
+	apart       bool           // a time stands somewhere without a day
+	section     int            // the first event below the last heading
+	timeAbove   string         // a time that was said without a day, and is none of what stands below it by itself
+	before      int            // the first event of the unit that was read before
 }
 
 // heading is a day that stands alone in a line: it is the day of the times below

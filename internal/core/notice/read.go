@@ -103,7 +103,10 @@ func (d *document) place(u unit, r *reader, groups []group) {
 		}
 	}
 	d.events(u, r, groups)
-	d.before, d.above = before, nil
+	d.before, d.above, d.bareAt = before, nil, 0
+	if g := groups[0]; !d.set.Message && len(groups) == 1 && hasDate && g.times != nil && len(d.out.Events) == before+1 && !meaningful(strings.ReplaceAll(d.titles(u, r, groups)[0], "\x00", "")) {
+		d.bares, d.bareAt = d.bares+1, before+1
+	}
 	if last := groups[len(groups)-1]; hasDate && len(last.dates.days) == 1 && last.dates.until == nil && len(groups) == 1 {
 		d.above = &dayAbove{dates: *last.dates, bare: last.times == nil && !last.allDay, from: before, to: len(d.out.Events), unit: u}
 	}
@@ -124,7 +127,7 @@ func (d *document) timesBelow(u unit) {
 	if u.level > 0 {
 		d.timeAbove, d.section = "", len(d.out.Events)
 	}
-	if d.set.Message || !strings.Contains(u.text, ":") || !timeLabel().MatchString(u.text) {
+	if d.set.Message || !strings.ContainsAny(u.text, ":=") || !timeLabel().MatchString(u.text) {
 		return
 	}
 	for i := d.section; i < len(d.out.Events); i++ {
@@ -141,7 +144,7 @@ func (d *document) listOfNone(u unit, spans []span) bool {
 		return false
 	}
 	for _, list := range listsOfNone {
-		if phraseIn(h, list.words) != "" {
+		if phraseIn(h, list.words) != "" && len(strings.Fields(h)) <= 3 {
 			d.pass(u, u.text, list.why)
 			return true
 		}
@@ -201,7 +204,7 @@ func (d *document) timeWithoutDay(u unit) {
 var backAt = lazily(`(?i)\b(?:back|ends?|ending|finish(?:es|ed|ing)?|over|done|until|till|zurück|ende|fertig|terminé|fini|finisce|termina|acaba|klaar)\b[^.\d]{0,20}\b(?:at|by|around|about|until|till|um|gegen|bis|à|vers|a las|hacia|alle|verso|às|om|rond)\s+(?:ca\.? )?\d{1,2}\b`)
 
 // timeLabel is a line that says the times of days that stand elsewhere.
-var timeLabel = lazily(`(?i)^\s*(?:\p{L}+ ){0,2}(?:times?|hours|uhrzeit|uhrzeiten|zeiten|zeit|heures?|horaires?|horario|hora|orario|ora|tijd|tijden)\s*:.*\d`)
+var timeLabel = lazily(`(?i)^\s*(?:\p{L}+ ){0,2}(?:times?|hours|uhrzeit|uhrzeiten|zeiten|zeit|heures?|horaires?|horario|hora|orario|ora|tijd|tijden)\s*:.*\d|^\s*\p{L}{1,4}\s*[=:]\s*\d{1,2}(?:[:.h]\d\d)?\s*[-–]\s*\d{1,2}`)
 
 // only tells whether a text is a length and words of agreement, and nothing else.
 func (r *reader) only(s span) bool {
@@ -334,6 +337,12 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if maybeWhen().MatchString(u.text) && len(u.fields) == 0 {
 		d.pass(u, u.text, "holds a number that may be a day or a time, and is not understood")
 	}
+	if d.bareAt > 0 && !u.gap && u.level == 0 && len(u.text) < 90 && !passed {
+		if d.titlesBelow == nil {
+			d.titlesBelow = map[int]string{}
+		}
+		d.titlesBelow[d.bareAt-1], d.bareAt = u.text, 0
+	}
 	if d.day != nil && !d.day.used && len(d.day.texts) < 3 {
 		d.day.texts = append(d.day.texts, u)
 		return
@@ -420,6 +429,20 @@ func (d *document) vagueDay(u unit) bool {
 	return true
 }
 
+// ofLetter tells whether a day that stands alone is the date of a letter: whom it is to
+// stands below it, or it is not after today and nothing is above it that it could be the
+// day of.
+func (d *document) ofLetter(h *heading) bool {
+	if h.listed || h.unit.level > 0 || d.set.Message || len(h.dates.days) != 1 || h.dates.until != nil {
+		return false
+	}
+	if len(h.texts) > 0 && phraseAt(h.texts[0].text, addressed) {
+		return true
+	}
+	days, f := d.resolve(h.dates)
+	return f == nil && len(days) == 1 && len(d.out.Events) == 0 && len(h.texts) > 0 && h.texts[0].gap && !days[0].first.After(d.today())
+}
+
 // endDay makes an event of a day that stood alone, where no times followed.
 func (d *document) endDay() {
 	h := d.day
@@ -428,6 +451,10 @@ func (d *document) endDay() {
 		return
 	}
 	u := h.unit
+	if d.ofLetter(h) {
+		d.pass(u, u.text, "the date of the letter")
+		return
+	}
 	u.level = 0
 	if h.listed && d.heading() != "" && (len(h.texts) == 0 || h.texts[0].gap && h.texts[0].sentence) {
 		e := d.begin(u)

@@ -91,9 +91,12 @@ type page struct {
 	item   bool
 	skip   int // elements whose text is not shown
 	struck int
-	bare   int  // text that is not struck
-	strong int  // elements that are open
-	light  bool // some of the paragraph is not bold
+	bare   int    // text that is not struck
+	strong int    // elements that are open
+	light  bool   // some of the paragraph is not bold
+	term   string // of a list of terms, which stands in front of what is said of it
+	inTerm bool
+	said   bool // something is said of the term
 	pre    int  // elements that are open whose lines stand as they are
 	number int
 	quote  int
@@ -168,6 +171,10 @@ func (p *page) flush() {
 	if text == "" || p.quote > 0 {
 		return
 	}
+	if p.inTerm {
+		p.term = strings.TrimRight(strings.TrimSpace(p.term+" "+text), ": ")
+		return
+	}
 	p.number++
 	p.out = append(p.out, Part{Line: l, bold: bold})
 }
@@ -206,7 +213,22 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
 		if opens {
 			p.level = int(a.String()[1] - '0')
 		}
-	case atom.Li, atom.Dt, atom.Dd:
+	case atom.Dl:
+		p.flush()
+		p.inTerm = false
+		p.loneTerm()
+	case atom.Dt:
+		p.flush()
+		if p.item, p.inTerm = opens, opens; opens {
+			p.loneTerm()
+		}
+	case atom.Dd:
+		p.flush()
+		if p.item, p.inTerm = opens, false; opens && p.term != "" {
+			p.b.WriteString(p.term + ": ")
+			p.said = true
+		}
+	case atom.Li:
 		p.flush()
 		p.item = opens
 	case atom.Pre:
@@ -216,7 +238,7 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
 		} else if closes {
 			p.pre = max(0, p.pre-1)
 		}
-	case atom.P, atom.Div, atom.Br, atom.Ul, atom.Ol, atom.Section, atom.Article, atom.Header, atom.Footer, atom.Dl, atom.Hr, atom.Form, atom.Title, atom.Body, atom.Address:
+	case atom.P, atom.Div, atom.Br, atom.Ul, atom.Ol, atom.Section, atom.Article, atom.Header, atom.Footer, atom.Hr, atom.Form, atom.Title, atom.Body, atom.Address:
 		if a == atom.Br && p.top() == nil {
 			item := p.item
 			p.flush()
@@ -242,6 +264,18 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
 			p.beginCell(wide, high)
 		}
 	}
+}
+
+// loneTerm gives a term of which nothing is said.
+func (p *page) loneTerm() {
+	if p.term != "" && !p.said {
+		p.text(p.term)
+		inTerm := p.inTerm
+		p.inTerm = false
+		p.flush()
+		p.inTerm = inTerm
+	}
+	p.term, p.said = "", false
 }
 
 // endLine ends the row of a table.

@@ -27,6 +27,12 @@ func TestPage(t *testing.T) {
 		"hours in a title":                         {"<table><tr><th>Date<th>Event<tr><td>10 March 2026<td>Sale 14–17</table>", "2026-03-10 | Sale 14–17 |  | held"},
 		"times of no day":                          {"<table><tr><th>Stop<th>Mon–Fri<th>Sat<tr><td>Quay<td>07:15<td>08:30</table>", ""},
 		"numbers that count the rows":              {"<table><tr><th>No.<th>Measure<th>Period<tr><td>1<td>Fenders<td>9–13 March 2026</table>", "2026-03-09 – 2026-03-13 | Fenders | "},
+		"a header of two rows":                     {"<table><tr><th rowspan=2>Vessel<th colspan=2>Arrival<th colspan=2>Departure<tr><th>Date<th>Time<th>Date<th>Time<tr><td>Lune<td>2.4.2026<td>06:00<td>3.4.2026<td>18:00</table>", "2026-04-02 06:00 – 2026-04-03 18:00 | Lune | "},
+		"days over their rows":                     {"<table><tr><td colspan=3>Monday, 9 March 2026<tr><td>09:00–10:00<td>Room 1<td>Staff meeting<tr><td>14:00<td>Room 2<td>Radar course</table>", "2026-03-09 09:00 – 2026-03-09 10:00 | Staff meeting | Room 1\n2026-03-09 14:00 | Radar course | Room 2"},
+		"a deadline in a table":                    {"<table><tr><th>What<th>When<tr><td>Entries close<td>19 June 2026<tr><td>Start<td>4 July 2026, 12:00</table>", "2026-07-04 12:00 | Start | "},
+		"terms and what is said":                   {"<dl><dt>12 March 2026, 19:30<dd>Talk: Tides<dt>Nets: 13 March 2026<dt>26 March 2026, 19:30</dt><dd>Quiz</dd></dl>", "2026-03-12 19:30 | Talk: Tides | \n2026-03-13 | Nets | \n2026-03-26 19:30 | Quiz | "},
+		"a key to its letters":                     {"<table><tr><th>Name<th>9.3.2026<th>10.3.2026<tr><td>Quent<td>E<td>–</table><p>E = 06:00–14:00</p>", "2026-03-09 | Quent, E |  | held"},
+		"the date of a letter":                     {"<p>2 March 2026</p><p>To: Fenn Agency, Quay Road 4</p><p>Dredging: 5 March 2026</p>", "2026-03-05 | Dredging | "},
 		"lists side by side":                       {"<table><tr><th>Arrivals<th>Departures<tr><td>5.3.2026 06:00 Lune<td>5.3.2026 20:00 Lune<tr><td>6.3.2026 14:30 Corrie<td></table>", "2026-03-05 06:00 | Lune | \n2026-03-06 14:30 | Corrie | \n2026-03-05 20:00 | Lune | "},
 		"a table that lays out a page":             {"<table><tr><td><h3>Works</h3><p>5.3.2026: Lamps</p><p>6.3.2026: Paint</p><td><p>7.3.2026: Nets</p></table>", "2026-03-05 | Lamps | \n2026-03-06 | Paint | \n2026-03-07 | Nets | "},
 		"tables in a table":                        {"<table><tr><td>Nets: 5 March 2026<table><tr><th>Date<th>What<tr><td>6.3.2026<td>Lamps</table></td></tr><tr><td>Ropes: 7 March 2026</table>", "2026-03-05 | Nets | \n2026-03-06 | Lamps | \n2026-03-07 | Ropes | "},
@@ -45,5 +51,16 @@ func TestPage(t *testing.T) {
 			got = append(got, strings.ReplaceAll(strings.TrimSuffix(row, " | "), " |  | held", " | held"))
 		}
 		assert.Equal(t, c.want, strings.Join(got, "\n"), name)
+	}
+}
+
+// What a narrow cell of a PDF broke is joined as it was.
+func TestUnbroken(t *testing.T) {
+	for text, want := range map[[2]string]string{
+		{"mainte-", "nance"}: "maintenance", {"08:00-", "12:00"}: "08:00-12:00", {"02.04.202", "6"}: "02.04.2026", {"02/04/20", "26 Lune"}: "02/04/2026 Lune",
+		{"Fenn-", "Moll"}: "Fenn-Moll", {"berth", "2"}: "", {"02.04.", "06:00"}: "", {"02.04.2026", "18"}: "", {"to -", "morrow"}: "",
+	} {
+		got, _ := unbroken(text[0], text[1])
+		assert.Equal(t, want, got, text)
 	}
 }

@@ -38,7 +38,7 @@ func (t *Table) lines() (out []notice.Line) {
 	header := t.header()
 	var last []string // of the rows above, for ditto marks
 	for n, row := range t.Rows {
-		if n == 0 && header != nil {
+		if n < t.headRows() && header != nil {
 			continue
 		}
 		if header != nil && sameRow(row, t.Rows[0]) { // repeated on the next page
@@ -105,6 +105,27 @@ func sameRow(a, b []table.Cell) bool {
 	return true
 }
 
+// headRows gives how many rows the header has: two, where cells of the first lie over
+// several columns and the second names these.
+func (t *Table) headRows() int {
+	if len(t.Rows) < 3 {
+		return 1
+	}
+	wide := false
+	for i := range t.Rows[0] {
+		wide = wide || t.Wide[[2]int{0, i}]
+	}
+	for i, c := range t.Rows[1] {
+		if strings.ContainsFunc(c.Text, unicode.IsDigit) || t.Wide[[2]int{1, i}] {
+			return 1
+		}
+	}
+	if !wide {
+		return 1
+	}
+	return 2
+}
+
 // header gives the labels of a table's columns, nil where its first row is one
 // like the others: it says a day, or numbers.
 func (t *Table) header() []string {
@@ -119,12 +140,23 @@ func (t *Table) header() []string {
 		}
 		out[i] = text
 	}
+	if t.headRows() == 2 {
+		above := ""
+		for i := range out {
+			if out[i] != "" {
+				above = out[i]
+			}
+			if below := t.text(1, i); below != "" && !strings.EqualFold(below, above) {
+				out[i] = strings.TrimSpace(above + " " + below)
+			}
+		}
+	}
 	if strings.Join(out, "") == "" {
 		return nil
 	}
 	notice.NameColumns(out, func(i int) []string {
 		var values []string
-		for _, row := range t.Rows[1:] {
+		for _, row := range t.Rows[t.headRows():] {
 			if i < len(row) && strings.TrimSpace(row[i].Text) != "" {
 				values = append(values, row[i].Text)
 			}
@@ -154,6 +186,9 @@ func (t *Table) text(row, column int) string {
 // for another table. Where a label comes again, another block begins.
 func (t *Table) form() (out []notice.Line) {
 	var labels []string
+	if known, _ := notice.Labels([]string{t.text(0, 0), t.text(0, 1)}); known == 2 { // a header
+		return nil
+	}
 	for n, row := range t.Rows {
 		label := t.text(n, 0)
 		for i := 2; i < len(row); i++ {

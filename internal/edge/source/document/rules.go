@@ -3,8 +3,11 @@ package document
 import (
 	"cmp"
 	"math"
+	"regexp"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"almanach/internal/core/table"
 )
@@ -253,6 +256,32 @@ func divided(lines []stroke, x, y float64, level bool) bool {
 	return false
 }
 
+// unbroken joins what a narrow cell broke: a word at its hyphen, a range at its dash, a
+// date within its year.
+func unbroken(text, next string) (string, bool) {
+	if cutYear.MatchString(text) && yearRest.MatchString(next) {
+		if whole := text + next; wholeDate.MatchString(whole) {
+			return whole, true
+		}
+	}
+	head, ok := strings.CutSuffix(text, "-")
+	if !ok || head == "" || strings.HasSuffix(head, " ") {
+		return "", false
+	}
+	first, _ := utf8.DecodeRuneInString(next)
+	last, _ := utf8.DecodeLastRuneInString(head)
+	if unicode.IsLetter(last) && unicode.IsLower(first) {
+		return head + next, true
+	}
+	return text + next, true
+}
+
+var (
+	cutYear   = regexp.MustCompile(`\d{1,2}[./]\d{1,2}[./]\d{0,3}$`)
+	yearRest  = regexp.MustCompile(`^\d{1,4}\b`)
+	wholeDate = regexp.MustCompile(`\d{1,2}[./]\d{1,2}[./](?:19|20)\d\d\b`)
+)
+
 func cellOf(glyphs []glyph) table.Cell {
 	if len(glyphs) == 0 {
 		return table.Cell{}
@@ -261,9 +290,8 @@ func cellOf(glyphs []glyph) table.Cell {
 	struck := true
 	for _, r := range rowsOf(glyphs) {
 		for _, s := range r.segs {
-			if strings.HasSuffix(text, "-") && len(text) > 1 && text[len(text)-2] != ' ' {
-				text = strings.TrimSuffix(text, "-")
-				text += s.text
+			if joined, ok := unbroken(text, s.text); ok {
+				text = joined
 				continue
 			}
 			text = strings.TrimSpace(text + " " + s.text)

@@ -182,11 +182,17 @@ func (t *Table) text(row, column int) string {
 	return strings.Join(strings.Fields(t.Rows[row][column].Text), " ")
 }
 
+// labelled tells whether the first row has a label in each of its two first columns.
+func (t *Table) labelled() bool {
+	known, _ := notice.Labels([]string{t.text(0, 0), t.text(0, 1)})
+	return known == 2
+}
+
 // form gives a table of two columns, labels and what they say, as a block of labels; nil
 // for another table. Where a label comes again, another block begins.
 func (t *Table) form() (out []notice.Line) {
 	var labels []string
-	if known, _ := notice.Labels([]string{t.text(0, 0), t.text(0, 1)}); known == 2 { // a header
+	if t.labelled() {
 		return nil
 	}
 	for n, row := range t.Rows {
@@ -233,6 +239,9 @@ func (t *Table) form() (out []notice.Line) {
 // a label and what it says; nil for another table.
 func (t *Table) pairs() (out []notice.Line) {
 	var labels []string
+	if t.labelled() {
+		return nil
+	}
 	for n, row := range t.Rows {
 		label := t.text(n, 0)
 		if filled(row) != 2 || label == "" || t.text(n, 1) == "" || notice.SaysDay(label) || notice.SaysTime(label) {

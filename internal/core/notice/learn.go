@@ -5,6 +5,9 @@ import (
 	"unicode"
 )
 
+// fullTime is a time that only a clock of 24 hours has.
+var fullTime = lazily(`\b(?:1[3-9]|2[0-3])[:.h][0-5]\d\b`)
+
 // leadingTime is a time of four figures at the beginning of a line.
 var leadingTime = lazily(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)
 
@@ -41,6 +44,9 @@ func (d *document) learn(lines []Line) {
 		}
 	}
 	d.leads = first > 1 && sure
+	for _, l := range lines {
+		d.full = d.full || fullTime().MatchString(l.Text)
+	}
 	d.order = d.set.Order
 	if d.order != 0 {
 		return

@@ -55,6 +55,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, r.lasting(i))
 		case (t.text == "après" || t.text == "avant") && r.is(i+1, '-') && r.tok(i+2).text == "midi" && !has('t') && !has('a') && has('d'):
 			return "says only a part of the day"
+		case r.word(i, list("sunrise sunset dawn dusk sonnenaufgang sonnenuntergang")) && (has('t') || has('d')):
+			return said(i, i)
 		case t.kind == 'w' && partWords[t.text] && !r.compound(i) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d'):
 			return "says only a part of the day"
 		}

@@ -230,6 +230,7 @@ type document struct {
 	order int         // of day and month
 	zone  string      // of all its times, where the text says so
 	years map[int]int // of its dates in full, how often
+	full  bool        // it has times of 24 hours
 	leads bool        // its lines begin with times of four figures: 0615 Lune in
 
 	headings    []string // by level

@@ -95,6 +95,9 @@ func Settle(messages []Message) []Settled {
 			case e.NoDate:
 				t := last()
 				e = withDate(e, &t.event, len(things) == fresh)
+				if t.event.Held != nil && len(things) > fresh && e.Held == nil { // of this message, and its day is not certain
+					e.Held = fault.New(fault.Shorten(e.Text, 80), "says a time, and the day that it may be of is not certain").Do("say the day")
+				}
 				if same(e, &t.event) && e.Held == nil { // three works
 					t.settled, t.by, t.sent = !asks(e.Text) || settles(e.Text), m.ID, m.Sent
 					said = append(said, "agrees to "+e.When())

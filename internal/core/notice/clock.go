@@ -79,6 +79,9 @@ func (r *reader) partOfDay(c clock, end int) (clock, int) {
 	for r.word(n, list("in the am des du de la della da the 's at")) {
 		n++
 	}
+	if c.half != 0 && n == end { // 10 p.m. Night tour
+		return c, end
+	}
 	if n > end || r.tok(n).kind == 'w' {
 		switch {
 		case r.word(n, morningWords) && (n > end || r.tok(n).text != "morgen"):

@@ -99,7 +99,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if h := d.heading(); h != "" && onlyPlace().MatchString(e.What) && (e.Where == "" || strings.EqualFold(e.Where, e.What)) {
 		e.What, e.Where = h, e.What
 	}
-	if !meaningful(e.What) {
+	if !meaningful(e.What) || beginsOnly[strings.ToLower(e.What)] {
 		switch {
 		case d.set.Subject != "":
 			e.What = d.set.Subject
@@ -107,9 +107,16 @@ func (d *document) fields(e *Event, u unit, text string) {
 			e.What = d.heading()
 		}
 	}
+	e.Where = startWord().ReplaceAllString(e.Where, "")
 	e.read("title", e.What)
 	e.read("location", e.Where)
 }
+
+// beginsOnly are words that say of a time that something begins, and are no title.
+var beginsOnly = list("beginn start begin starts begins beginning time uhrzeit début inicio inizio início aanvang")
+
+// startWord leads to a place behind a time: noon start, inner basin.
+var startWord = lazily(`(?i)^(?:start|beginn|begins?|starts?)[,:]?\s+(?:(?:at|in|on)\s+(?:the\s+)?)?`)
 
 func (e *Event) read(field, value string) {
 	if value != "" {

@@ -329,6 +329,9 @@ func (d *document) setTimes(e *Event, on resolved, g *group) *fault.Fault {
 	}
 	start, end, note := d.between(first, *g.times.until)
 	if g.apart {
+		if first.half == 0 && !first.sure && first.hour > 0 && first.hour <= 12 && g.times.until.half != 0 {
+			return fault.Newf("says am or pm for its end only").Do("say it for both")
+		}
 		start, note = d.minutes(first)
 		var other string
 		end, other = d.minutes(*g.times.until)

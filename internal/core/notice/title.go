@@ -96,15 +96,20 @@ func (r *reader) namesBefore(groups []group, first string) []string {
 		if groups[n].dates == nil || groups[n].inherits || groups[n-1].dates == nil || groups[n-1].inherits {
 			return nil
 		}
-		between := r.text[r.tok(groups[n-1].to-1).to:r.tok(groups[n].from).from]
-		i := strings.LastIndexAny(between, ",;")
-		if i < 0 || !meaningful(between[i+1:]) || !r.is(groups[n].from, '(') && !strings.ContainsAny(between[i+1:], "(:") {
+		between := strings.TrimRight(r.text[r.tok(groups[n-1].to-1).to:r.tok(groups[n].from).from], " ")
+		bracket := r.is(groups[n].from, '(') || strings.HasSuffix(between, "(")
+		between = strings.TrimRight(between, " (")
+		i := strings.LastIndexAny(between, ",;(")
+		if i < 0 {
+			i = strings.Index(between, " and ") // and rows C and D 18 March
+		}
+		if i < 0 || !meaningful(between[i+1:]) || strings.Contains(between[i+1:], ")") || feastName().MatchString(" "+strings.TrimSpace(between[i+1:])) || !bracket && !strings.Contains(between[i+1:], ":") && (meaningful(strings.TrimRight(between[:i], ", ")) || !meaningful(name)) {
 			return nil
 		}
 		out[n] = between[i+1:]
 	}
 	for n := range out {
-		out[n] = strings.TrimSpace(label + ": " + strings.TrimRight(out[n], " (:"))
+		out[n] = strings.TrimSpace(label + ": " + strings.TrimPrefix(strings.Trim(out[n], " (:"), "and "))
 		out[n] = strings.TrimPrefix(out[n], ": ")
 	}
 	return out

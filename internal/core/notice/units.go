@@ -278,6 +278,9 @@ func plain(text string) string {
 // abbreviations are words with a full stop that ends no sentence.
 var abbreviations = list(`dep arr eta etd st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e hr hrs min mins incl z.b u.a`)
 
+// ordinalNoun is a noun behind a number with a full stop, as German counts.
+var ordinalNoun = lazily(`^(?:Halbjahr|Quartal|Semester|Trimester|Stock|Etage|Obergeschoss|OG|Sitzung|Termin|Lauf|Abschnitt|Klasse|Reihe)\\b`)
+
 // beginnings are words that begin a sentence behind "p.m.": with any other it goes on.
 var beginnings = list(`the a an it we i you he she they this that these there please then after afterwards before all no not our your their my if in on at for from until bring see let could can will would is are was who what when where as thanks thank best regards everybody everyone nobody any`)
 
@@ -323,6 +326,9 @@ func sentences(text string) []int {
 				}
 			}
 			if following := strings.FieldsFunc(strings.ToLower(rest[:min(len(rest), 12)]), func(r rune) bool { return !unicode.IsLetter(r) }); digits && len(word) <= 2 && len(following) > 0 && (rangeWords[following[0]] || andWords[following[0]] || orWords[following[0]]) { // vom 16. bis
+				continue
+			}
+			if digits && len(word) <= 2 && ordinalNoun().MatchString(rest) { // 1. Halbjahr
 				continue
 			}
 			if abbreviations[word] || digits && len(word) <= 2 && !unicode.IsUpper(next) || digits && len(word) <= 2 && (isMonthWord(rest)) || !unicode.IsUpper(next) && !unicode.IsDigit(next) && next != '"' && next != '(' {
@@ -458,7 +464,7 @@ func init() {
 		"length":   "length duration how_long dauer durée duración durata duração duur",
 		"where":    "where place location venue room berth quay wo ort où lieu dónde donde lugar dove luogo onde local waar plaats address meeting_place liegeplatz raum area",
 		"what":     "what event subject title topic about betreff was quoi objet asunto qué oggetto cosa assunto wat onderwerp re activity work works job purpose reason anlass zweck motif motivo betreff: description name service measure task item race maßnahme gewerk bezeichnung titel titre título titolo thema thème tema objet désignation intitulé lavori trabajo trabalho werkzaamheden",
-		"who":      "who with attendees participants people wer mit qui avec quién quien con chi com quem wie met contact e-mail email mail cc agent requested_by teilnehmer",
+		"who":      "who with attendees participants people wer mit qui avec quién quien con chi com quem wie met contact e-mail email mail cc agent requested_by teilnehmer instructor teacher tutor trainer lecturer speaker leader inspector responsible provider doctor driver pilot leitung referent dozent verantwortlich intervenant responsable formateur ponente docente relatore formador orador docent spreker",
 		"note":     "organiser organizer organised_by organized_by host hosted_by phone tel telephone telefon fax fee fees price cost costs admission tickets preis prix precio prezzo preço prijs number order_number order_no booking_number booking_no reference reference_number ref id meeting_id passcode password link url website web capacity places note notes remark remarks comment comments bemerkung remarque nota opmerking",
 		"status":   "status state",
 		"invited":  "invited eingeladen invités convocados invitati convidados genodigden audience target_group zielgruppe",

@@ -264,6 +264,7 @@ func (d *document) context(u unit, r *reader, spans []span) bool {
 				continue
 			}
 			year = t.num
+		case t.kind == 'n' && len(t.text) < 3 && r.is(i+1, '.') && ordinalNoun().MatchString(strings.TrimLeft(r.text[r.tok(i+1).to:], " ")): // 1. Halbjahr 2026
 		case t.kind == 'n':
 			other += 10
 		case t.kind == 'w' || t.kind == 'x':

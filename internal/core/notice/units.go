@@ -279,7 +279,7 @@ func plain(text string) string {
 var abbreviations = list(`dep arr eta etd st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e hr hrs min mins incl z.b u.a`)
 
 // ordinalNoun is a noun behind a number with a full stop, as German counts.
-var ordinalNoun = lazily(`^(?:Halbjahr|Quartal|Semester|Trimester|Stock|Etage|Obergeschoss|OG|Sitzung|Termin|Lauf|Abschnitt|Klasse|Reihe)\\b`)
+var ordinalNoun = lazily(`^(?:Halbjahr|Quartal|Semester|Trimester|Stock|Etage|Obergeschoss|OG|Sitzung|Termin|Lauf|Abschnitt|Klasse|Reihe)\b`)
 
 // beginnings are words that begin a sentence behind "p.m.": with any other it goes on.
 var beginnings = list(`the a an it we i you he she they this that these there please then after afterwards before all no not our your their my if in on at for from until bring see let could can will would is are was who what when where as thanks thank best regards everybody everyone nobody any`)

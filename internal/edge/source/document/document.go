@@ -4,6 +4,7 @@
 package document
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -196,6 +197,9 @@ func (r *Rows) AddEvent(from *table.Origin, e *notice.Event, key, zone string, c
 	if e.Cancelled {
 		status = "cancelled"
 	}
+	if e.What == "" && e.Held == nil && !e.Cancelled {
+		e.Held = fault.New(fault.Shorten(e.Text, 80), "says when, and not what").Do("write a title beside it or above it, or use almanach jot")
+	}
 	evidence := &table.Evidence{Text: e.Text, Notes: e.Notes, Held: e.Held, Cancelled: e.Cancelled, Course: course}
 	for _, p := range e.Reading {
 		evidence.Reading = append(evidence.Reading, table.Reading(p))
@@ -269,6 +273,7 @@ func DocumentKeys(events []notice.Event) []string {
 		if e.Where != "" {
 			base += " / " + e.Where
 		}
+		base = cmp.Or(base, Wordy(e.Text), "untitled")
 		id := strings.ToLower(base)
 		of := slices.IndexFunc(alike[id], func(i int) bool {
 			return events[i].Cancelled != e.Cancelled && dayOf(events[i].Start).Equal(dayOf(e.Start))

@@ -127,7 +127,12 @@ func (d *document) timesBelow(u unit) {
 	if u.level > 0 {
 		d.timeAbove, d.section = "", len(d.out.Events)
 	}
-	if d.set.Message || !strings.ContainsAny(u.text, ":=") || !timeLabel().MatchString(u.text) {
+	if d.set.Message {
+		return
+	}
+	label := strings.ContainsAny(u.text, ":=") && timeLabel().MatchString(u.text)
+	each := phraseIn(u.text, []string{"jeweils", "each", "each time", "chaque fois", "à chaque fois", "cada vez", "ogni volta", "de cada vez", "telkens", "steeds", "all at"}) != "" && SaysTime(u.text)
+	if !label && !each {
 		return
 	}
 	for i := d.section; i < len(d.out.Events); i++ {

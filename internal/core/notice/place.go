@@ -75,7 +75,8 @@ func placeIn(text string) string {
 	if m := fromPlace().FindStringSubmatch(text); m != nil { // from berth 2 to berth 5: it is at the second
 		return strings.ToUpper(m[1][:1]) + m[1][1:]
 	}
-	if m := nounPlace().FindString(text); m != "" {
+	if at := nounPlace().FindStringIndex(text); at != nil && !endsWith(strings.ToLower(text[:at[0]]), []string{"use", "using", "via", "past", "not in", "not at", "instead of"}) { // use room 3 instead
+		m := text[at[0]:at[1]]
 		return strings.ToUpper(m[:1]) + m[1:]
 	}
 	if m := atPlace().FindStringSubmatch(text); m != nil && !named(m[1]) && len(strings.Fields(m[1])) <= 6 && !talk[strings.ToLower(strings.Fields(m[1])[0])] {

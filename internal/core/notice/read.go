@@ -483,7 +483,13 @@ func (d *document) endDay() {
 			one := t
 			one.text = u.text + " " + t.text
 			r := &reader{text: one.text, toks: scan(one.text)}
-			d.events(one, r, grouped(r, d.spans(r, one)))
+			groups := grouped(r, d.spans(r, one))
+			if len(groups) == 0 { // together they are no day any more
+				one.text = u.text
+				r = &reader{text: u.text, toks: scan(u.text)}
+				groups = grouped(r, d.spans(r, u))
+			}
+			d.events(one, r, groups)
 		}
 		return
 	}

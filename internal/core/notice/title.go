@@ -29,6 +29,9 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 		}
 		return out + r.text[at:to]
 	}
+	if len(groups) == 0 {
+		return nil
+	}
 	if len(groups) == 1 {
 		return []string{cutAll(0, len(r.text))}
 	}

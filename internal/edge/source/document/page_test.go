@@ -64,3 +64,18 @@ func TestUnbroken(t *testing.T) {
 		assert.Equal(t, want, got, text)
 	}
 }
+
+// FuzzPage wants no page to end the program, whatever its tables look like.
+func FuzzPage(f *testing.F) {
+	f.Add("<h1>March 2026</h1><table><tr><th rowspan=2>Vessel<th colspan=2>Arrival<tr><th>Date<th>Time<tr><td>Lune<td>2.4.2026<td>06:00</table>")
+	f.Add("<table><tr><th>Day<th>Early 06–14<th>9.3.<tr><td>Mon 2<td>Quent<td><s>8-10</s></table><dl><dt>12 March<dd>Talk</dl><pre>a\n1.3.</pre>")
+	f.Add("<table><tr><td>What<td>Crane<tr><td>When<td>1.4.2026<table><tr><td>5</table></table><div hidden>x</div>")
+	f.Fuzz(func(t *testing.T, text string) {
+		parts, _ := PageParts(strings.NewReader("<html><body>" + text))
+		for _, d := range []*Doc{{Parts: parts}, {Parts: PlainParts(text)}} {
+			b, err := Book(d, options(t, "page.html"), nil)
+			require.NoError(t, err)
+			rows(t, b, 1, 3, 4)
+		}
+	})
+}

@@ -6,6 +6,7 @@ package notice
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -158,7 +159,12 @@ func lengthText(minutes int) string {
 func Read(lines []Line, set Settings) Found {
 	d := &document{set: set}
 	d.learn(lines)
-	for _, l := range lines {
+	lines = slices.Clone(lines)
+	for i := range lines {
+		l := &lines[i]
+		if l.Gone != "" && cancels(l.Text) && !meaningful(uncancelled(l.Text)) { // crossed out, and "cancelled" beside it
+			l.Text, l.Gone, l.Struck = l.Gone+" "+l.Text, "", true
+		}
 		if r := (&reader{text: l.Gone, toks: scan(l.Gone)}); l.Gone != "" && (r.hasDate() || hasTime(l.Gone)) {
 			d.pass(unit{page: l.Page, line: l.Number}, l.Gone, "it is crossed out, and something else stands beside it")
 		}

@@ -39,6 +39,8 @@ func TestPage(t *testing.T) {
 		"a bold line is a heading":                 {"<p>To all agents</p><p><b>Closure of the entrance</b></p><table><tr><th>From<th>To<tr><td>9 March 2026, 22:00<td>10 March 2026, 05:00</table>", "2026-03-09 22:00 – 2026-03-10 05:00 | Closure of the entrance | "},
 		"hidden":                                   {`<p style="display: none">Crane on 5 March 2026 at 10:00</p><div hidden><div>Lamps on 6 March 2026</div>Lamps on 7 March 2026</div><p>Dredging: 8 March 2026</p>`, "2026-03-08 | Dredging | "},
 		"crossed out by its style":                 {`<p><span style="text-decoration:line-through">Dredging: 8 March 2026</span></p>`, "2026-03-08 | Dredging |  | cancelled"},
+		"crossed out and cancelled":                {"<ul><li><s>Dredging: 8 March 2026</s> cancelled</ul>", "2026-03-08 | Dredging |  | cancelled"},
+		"crossed out and said anew":                {"<p><s>Dredging: 8 March 2026</s> Dredging: 9 March 2026</p>", "2026-03-09 | Dredging | "},
 		"a heading over a list":                    {"<h2>Berth plan, 9–15 March 2026</h2><ul><li>10 March: Lune</ul>", "2026-03-10 | Lune | "},
 		"a heading that may be an event":           {"<h2>Regatta 9–15 March 2026</h2><ul><li>10 March: Lamps</ul>", "2026-03-09 – 2026-03-15 | Regatta |  | held\n2026-03-10 | Lamps | "},
 	} {

@@ -71,6 +71,9 @@ func (r *reader) leftover(spans []span) string {
 		if name := r.tok(s.to); s.kind == 't' && s.times.zone == "" && name.kind == 'w' && r.word(s.to+1, list("time zeit")) && !r.word(s.to, list("local this each any every no some same that of our your one")) && !r.word(s.to, atWords) { // 10:00 Atlantis time
 			return said(s.to, s.to+1)
 		}
+		if s.kind == 't' && s.times.until != nil && r.counted(s, used) { // posts 1-12 on Tuesday, 13-24 on Wednesday
+			return said(s.from, s.to-1)
+		}
 		if s.kind == 't' && r.is(s.from-2, 'n') && r.tok(s.from-1).text == "for" && len(r.tok(s.from-2).text) <= 2 { // 7 for 7.30
 			return said(s.from-2, s.to-1)
 		}
@@ -154,6 +157,20 @@ func (r *reader) leftover(spans []span) string {
 		return "is to be at " + p + ", and the text does not say when that is"
 	}
 	return ""
+}
+
+// counted tells whether two hours go on with two numbers that are none.
+func (r *reader) counted(s span, used func(int) bool) bool {
+	first := s.times.list[0]
+	if first.colon || s.times.until.colon {
+		return false
+	}
+	for i := range r.toks {
+		if b := r.tok(i + 2); r.is(i, 'n') && r.is(i+1, '-') && b.kind == 'n' && !used(i) && !used(i+2) && b.num+1 == first.hour {
+			return true
+		}
+	}
+	return false
 }
 
 // compound tells whether a part of the day is one of the name of something: quiz night,

@@ -109,6 +109,7 @@ type Found struct {
 
 	Objections []string    // what says, in a message, that something does not suit
 	Against    []time.Time // the days that it says are not to be
+	Places     []string    // that it names without a time
 }
 
 // Lasting gives the only event of a message the length that is said in another

@@ -340,6 +340,11 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if d.vagueDay(u) {
 		return
 	}
+	if d.set.Message {
+		if place := nounPlace().FindString(u.text); place != "" {
+			d.out.Places = append(d.out.Places, place)
+		}
+	}
 	if maybeWhen().MatchString(u.text) && len(u.fields) == 0 {
 		d.pass(u, u.text, "holds a number that may be a day or a time, and is not understood")
 	}

@@ -20,6 +20,7 @@ type thing struct {
 	number     int         // in the order in which they came up, from 1
 	choice     string      // message that gives several of which one is meant; "" for none
 	earlier    []time.Time // when it was to be before
+	ended      bool        // a message said its end
 }
 
 // Settle brings the messages of a thread together, in the order in which they
@@ -150,6 +151,10 @@ func Settle(messages []Message) []Settled {
 				m.Found.Objections = append(m.Found.Objections, p.Text)
 			}
 		}
+		if place := elsewhere(things[:fresh], m.Found.Places); place != "" {
+			doubt(things[:fresh], "may be in another place by now ("+place+")", place)
+			said = append(said, "names "+place)
+		}
 		moved := slices.ContainsFunc(events, func(e Event) bool { return !e.NoDate || !e.NoTime })
 		if len(m.Found.Objections) > 0 && !moved && fresh > 0 {
 			text := strings.Join(m.Found.Objections, " ")
@@ -178,6 +183,22 @@ func Settle(messages []Message) []Settled {
 		out = append(out, s)
 	}
 	return out
+}
+
+// elsewhere gives a place that a message names without a time, where the only thing of the
+// thread is to be in another of that kind; "" for none.
+func elsewhere(things []*thing, places []string) string {
+	if len(things) != 1 || len(places) == 0 {
+		return ""
+	}
+	was := strings.Fields(strings.ToLower(things[0].event.Where))
+	for _, place := range places {
+		now := strings.Fields(strings.ToLower(place))
+		if len(was) > 1 && len(now) > 1 && was[0] == now[0] && was[len(was)-1] != now[len(now)-1] {
+			return place
+		}
+	}
+	return ""
 }
 
 func orUnknown(s string) string {
@@ -360,6 +381,10 @@ func (t *thing) replace(e *Event, m Message) {
 	}
 	if was.What != "" && e.What != was.What && m.Reply {
 		e.What = was.What
+	}
+	t.ended = t.ended || was.Held == nil && !was.AllDay && !was.End.IsZero()
+	if t.ended && e.End.IsZero() && !e.AllDay && e.Held == nil {
+		e.Held = fault.New(fault.Shorten(e.Text, 80), "has no end, and an earlier message says one of another time").Do("give its end")
 	}
 	t.candidates = append(t.candidates, e.When())
 	if !was.AllDay && !was.NoDate {

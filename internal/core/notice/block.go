@@ -296,6 +296,9 @@ func (d *document) weekRow(u unit) bool {
 		cell := unit{text: strings.Join(strings.Fields(plain(f.Value)), " "), page: u.page, line: u.line, item: true, struck: u.struck}
 		number := len(cell.text) - len(strings.TrimLeft(cell.text, "0123456789"))
 		rest := strings.TrimLeft(cell.text[number:], " .:")
+		if weekdaysOf(strings.ToLower(strings.Trim(f.Label, " .:"))) == 0 && (SaysTime(f.Value) || SaysDay(f.Value)) {
+			d.pass(cell, f.Label+": "+cell.text, "stands beside the days of a calendar sheet")
+		}
 		if weekdaysOf(strings.ToLower(strings.Trim(f.Label, " .:"))) == 0 || rest == "" || !meaningful(rest) && !strings.ContainsAny(rest, "0123456789") { // the week's number, a day without anything
 			continue
 		}

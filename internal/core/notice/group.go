@@ -223,7 +223,7 @@ func yearly(t token) bool { return len(t.text) == 4 && t.num >= 1990 && t.num < 
 // sideBySide tells whether two days stand in one line with nothing but space between
 // them, as in the columns of a table.
 func (r *reader) sideBySide(a, b group) bool {
-	return a.dates != nil && b.dates != nil && !b.inherits && a.to <= b.from && strings.TrimSpace(r.text[r.tok(a.to-1).to:r.tok(b.from).from]) == ""
+	return a.dates != nil && b.dates != nil && !b.inherits && a.to <= b.from && strings.Trim(r.text[r.tok(a.to-1).to:r.tok(b.from).from], " |") == ""
 }
 
 // timesSideBySide tells whether two times of one day stand in one line with nothing but

@@ -69,7 +69,11 @@ func PageParts(r io.Reader) ([]Part, error) {
 					high = max(1, min(5000, sheet.Count(v)))
 				}
 			}
-			if began, ended := p.hidden.follow(tag, kind, hidden); began || ended || p.hidden.depth > 0 {
+			began, ended := p.hidden.follow(tag, kind, hidden)
+			if ended && tag != p.hidden.tag || ended && kind == html.StartTagToken { // another element ended it, and is read itself
+				began, ended = p.hidden.follow(tag, kind, hidden)
+			}
+			if began || ended || p.hidden.depth > 0 {
 				continue
 			}
 			if began, ended := p.crossed.follow(tag, kind, crossed); began {
@@ -118,6 +122,9 @@ func (w *within) follow(tag string, kind html.TokenType, begins bool) (began, en
 	case w.depth == 0 && begins && kind == html.StartTagToken && !void[tag]:
 		w.tag, w.depth = tag, 1
 		return true, false
+	case w.depth > 0 && endless[w.tag] && (kind == html.StartTagToken && endless[tag] || kind == html.EndTagToken && tag != w.tag && around[tag]):
+		w.depth = 0 // its end tag was left out
+		return false, true
 	case w.depth > 0 && tag == w.tag && kind == html.StartTagToken:
 		w.depth++
 	case w.depth > 0 && tag == w.tag && kind == html.EndTagToken:
@@ -126,6 +133,12 @@ func (w *within) follow(tag string, kind html.TokenType, begins bool) (began, en
 	}
 	return false, false
 }
+
+// endless are elements whose end tag may be left out, and around those that end them.
+var (
+	endless = map[string]bool{"p": true, "li": true, "td": true, "th": true, "tr": true, "dt": true, "dd": true}
+	around  = map[string]bool{"table": true, "tbody": true, "thead": true, "tr": true, "td": true, "ul": true, "ol": true, "dl": true, "div": true, "body": true}
+)
 
 // void are elements without an end.
 var void = map[string]bool{"br": true, "hr": true, "img": true, "input": true, "meta": true, "link": true, "col": true, "wbr": true, "area": true, "base": true, "source": true, "track": true, "embed": true}

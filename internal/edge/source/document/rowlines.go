@@ -76,7 +76,14 @@ func (t *Table) lines() (out []notice.Line) {
 		l.Struck, l.Text = struck, strings.Join(texts, " | ")
 		if header == nil {
 			l.Fields = nil
-			l.Text = strings.Join(texts, " – ")
+			l.Text = texts[0]
+			for i, text := range texts[1:] {
+				if notice.SaysDay(text) && notice.SaysDay(texts[i]) { // two days are no range for standing side by side
+					l.Text += " | " + text
+				} else {
+					l.Text += " – " + text
+				}
+			}
 		} else if filled == 1 { // a heading within the table, or a note
 			l.Text, l.Fields = texts[0], nil
 		}
@@ -120,7 +127,11 @@ func (t *Table) headRows() int {
 			return 1
 		}
 	}
-	if !wide {
+	below := make([]string, len(t.Rows[1]))
+	for i := range below {
+		below[i] = t.text(1, i)
+	}
+	if known, _ := notice.Labels(below); !wide || known == 0 { // else it is a row without a figure
 		return 1
 	}
 	return 2
@@ -258,10 +269,22 @@ func (t *Table) pairs() (out []notice.Line) {
 	return out
 }
 
+// headed tells whether every cell stands under a heading.
+func (t *Table) headed() bool {
+	for _, row := range t.Rows[1:] {
+		for i, c := range row {
+			if c.Filled() && (i >= len(t.Rows[0]) || i > 0 && !t.Rows[0][i].Filled()) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
 // cross gives the cells of a table that has days, or times, above its columns and to the
 // left of its rows; nil for another table.
 func (t *Table) cross() (out []notice.Line) {
-	if len(t.Rows) < 2 || notice.SaysDay(t.text(0, 0)) || notice.SaysTime(t.text(0, 0)) {
+	if len(t.Rows) < 2 || !t.headed() || notice.SaysDay(t.text(0, 0)) || notice.SaysTime(t.text(0, 0)) {
 		return nil
 	}
 	days, times := 0, 0
@@ -321,6 +344,9 @@ func startsWithDay(text string) bool {
 // table.
 func (t *Table) lists() (out []notice.Line) {
 	columns, events := 0, 0
+	if len(t.Rows) < 2 || !t.headed() {
+		return nil
+	}
 	for i := range t.Rows[0] {
 		filled, said := 0, 0
 		for n := 1; n < len(t.Rows); n++ {

@@ -27,6 +27,7 @@ type grid struct {
 	tall    map[int]tallCell
 
 	texts  []notice.Line // its paragraphs, in their order
+	gone   []notice.Line // what is crossed out of its cells beside something else
 	within int           // paragraphs of the cell
 	headed bool          // a heading is in the cell
 	full   bool          // a cell has headings, or items, or many paragraphs
@@ -70,6 +71,9 @@ func (s *nest) take(l notice.Line) bool {
 	}
 	if l.Text == "" {
 		return true
+	}
+	if l.Gone != "" {
+		g.gone = append(g.gone, notice.Line{Gone: l.Gone, Number: l.Number})
 	}
 	last := &g.row[len(g.row)-1]
 	struck := l.Struck
@@ -185,6 +189,9 @@ func (s *nest) end() {
 	default:
 		t := g.Table
 		*s.out = append(*s.out, Part{Table: &t})
+		for _, l := range g.gone {
+			*s.out = append(*s.out, Part{Line: l})
+		}
 	}
 }
 

@@ -9,14 +9,11 @@ package moment
 
 import (
 	"fmt"
-	"maps"
 	"math"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
 
-	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 )
 
@@ -124,26 +121,6 @@ func (a Assumption) Names() []string {
 	return out
 }
 
-// A Column learns how its cells are to be read: Learn sees every cell, then
-// findMiddle finds the middle of the column's years.
-func (c *Column) findMiddle() {
-	c.stale = false
-	sorted := slices.Sorted(maps.Keys(c.years))
-	count := 0
-	for _, y := range sorted {
-		count += c.years[y]
-	}
-	at := func(n int) int {
-		for _, y := range sorted {
-			if n -= c.years[y]; n < 0 {
-				return y
-			}
-		}
-		return 0
-	}
-	c.middle = (at((count-1)/2) + at(count/2)) / 2
-}
-
 // Settle ends the learning. From then on it is not changed any more, and its
 // Readers may read it from several goroutines.
 type Column struct {
@@ -170,23 +147,6 @@ type Column struct {
 	order                              Order // settled
 	conflict                           bool
 	suspect                            bool // real dates are probably swapped
-}
-
-// tally is the evidence of dates written as numbers.
-type tally struct {
-	possible   Order           // by the numbers
-	weekday    Order           // by weekdays, which count only where the numbers leave it open
-	against    map[Order]*rows // rows whose numbers rule an order out
-	unfit      map[Order]*rows // rows whose weekdays do
-	count      int
-	low, high  [2]int // smallest and greatest first and last number of hyphened dates
-	hyphenated int
-}
-
-// rows remembers the first few rows of a kind and how many there are.
-type rows struct {
-	first []int
-	count int
 }
 
 func (r *rows) add(row int) {
@@ -242,183 +202,6 @@ func (c *Column) isZone(name string) bool {
 	}
 	_, err := c.set.Zones.Find(name)
 	return err == nil
-}
-
-// Learn takes a cell into account. row is its number, for the evidence.
-func (c *Column) Learn(row int, cell table.Cell) {
-	switch cell.Kind {
-	case table.Empty, table.Bad, table.Bool, table.Duration:
-		return
-	case table.Date, table.DateTime:
-		c.learnNative(cell)
-		return
-	case table.Time:
-		c.clocks++
-		return
-	}
-	text := strings.TrimSpace(cell.Text)
-	s := c.shape(text)
-	if s.ok {
-		if s.halves[0].date.form == noDate {
-			c.clocks++
-		} else {
-			c.dates++
-			c.timed = c.timed || s.halves[0].clock != noClock
-		}
-		c.learnShape(row, s, &c.sure)
-		c.learnLanguage(s)
-		c.learnHalf(text, s)
-		return
-	}
-	if d := parse(text, DateRole, c.isZone); d.ok && d.halves[0].date.form != noDate {
-		c.dateOnly++
-		c.learnShape(row, d, &c.loose)
-		c.learnLanguage(d)
-	}
-	if k := parse(text, ClockRole, c.isZone); k.ok && k.halves[0].date.form == noDate {
-		c.clockOnly++
-	}
-}
-
-// learnHalf counts how the times of day say of which half they are.
-func (c *Column) learnHalf(text string, s shape) {
-	at := s.halves[0].clock
-	switch {
-	case at == noClock:
-	case s.halves[0].half:
-		if meridian(text) {
-			c.halves++
-		}
-	default:
-		if c.plain++; at < 3600 || at >= 13*3600 {
-			c.full++
-		}
-	}
-}
-
-// meridian tells whether a text has am or pm in it.
-func meridian(text string) bool {
-	text = strings.ToLower(text)
-	return strings.Contains(text, "am") || strings.Contains(text, "pm") || strings.Contains(text, "a.m") || strings.Contains(text, "p.m") || strings.Contains(text, "a. m") || strings.Contains(text, "p. m")
-}
-
-// halfMissing tells whether a time says neither am nor pm where most of its column do.
-func (c *Column) halfMissing(s shape) bool {
-	at := s.halves[0].clock
-	return c.halves > 1 && c.halves > c.plain && c.full == 0 && at >= 3600 && at < 13*3600 && !s.halves[0].half && !s.halves[1].half
-}
-
-// learnLanguage keeps the languages that have the names in all cells. A column
-// that mixes them is read in any.
-func (c *Column) learnLanguage(s shape) {
-	if s.langs != 0 && s.langs != allLanguages && !c.mixed {
-		c.languages &= s.langs
-		c.mixed = c.languages == 0
-	}
-}
-
-func (c *Column) learnNative(cell table.Cell) {
-	c.dates++
-	t := zone.Civil(cell.Seconds())
-	if t.Day() <= 12 {
-		c.nativeLow++
-	} else {
-		c.nativeHigh++
-	}
-	if cell.Kind == table.DateTime && cell.Seconds()%86400 != 0 {
-		c.nativeClock = true
-	}
-	c.learnYear(t.Year())
-	c.learnMonth(int(t.Month()))
-}
-
-func (c *Column) learnMonth(m int) {
-	if m >= 1 && m <= 12 {
-		c.months |= 1 << m
-	}
-}
-
-// nearMonth tells whether a date with a year is within half a year of month m
-// of that same year. Behind 24 December 2025, 2 January is hardly of 2025.
-func (c *Column) nearMonth(m int) bool {
-	for known := 1; known <= 12; known++ {
-		if c.months&(1<<known) != 0 && max(known-m, m-known) <= 6 {
-			return true
-		}
-	}
-	return false
-}
-
-func (c *Column) learnYear(y int) {
-	if y < 1900 || y > 2199 {
-		return // a slip, or a time
-	}
-	c.years[y]++
-	c.stale = true
-	switch c.singleYear {
-	case 0, y:
-		c.singleYear = y
-	default:
-		c.singleYear = -1
-	}
-}
-
-func (c *Column) learnShape(row int, s shape, t *tally) {
-	for _, h := range s.halves {
-		d := h.date
-		if d.form == noDate {
-			continue
-		}
-		if d.year > 99 {
-			c.learnYear(d.year)
-			c.learnMonth(d.a)
-			if d.form == threeNum {
-				c.learnMonth(d.b)
-			}
-		}
-		if d.form != threeNum && d.form != twoNum {
-			continue
-		}
-		t.count++
-		c.textAny++
-		if d.a > 12 || d.b > 12 {
-			c.textHigh++
-			c.highRows.add(row)
-		}
-		byWeekday := d.weekdays != 0
-		fits := c.orders(d)
-		d.weekdays = 0
-		numbers := c.orders(d)
-		if numbers == 0 {
-			continue // no date at all; it settles nothing
-		}
-		t.rule(&t.possible, t.against, numbers, row)
-		if byWeekday && fits != 0 {
-			t.rule(&t.weekday, t.unfit, fits, row)
-		}
-		if d.dash && d.twoDigit {
-			if t.hyphenated == 0 {
-				t.low, t.high = [2]int{d.a, d.year}, [2]int{d.a, d.year}
-			}
-			t.low = [2]int{min(t.low[0], d.a), min(t.low[1], d.year)}
-			t.high = [2]int{max(t.high[0], d.a), max(t.high[1], d.year)}
-			t.hyphenated++
-		}
-	}
-}
-
-// rule takes the orders away that a row does not have.
-func (t *tally) rule(possible *Order, against map[Order]*rows, orders Order, row int) {
-	for _, o := range []Order{DayFirst, MonthFirst, YearFirst} {
-		if orders&o != 0 {
-			continue
-		}
-		if against[o] == nil {
-			against[o] = &rows{}
-		}
-		against[o].add(row)
-		*possible &^= o
-	}
 }
 
 // orders gives every order in which d is a date.
@@ -506,19 +289,6 @@ func monthLength(y, m int) int {
 
 func weekdayFits(set uint8, y, m, d int) bool {
 	return set == 0 || set&(1<<zone.Civil(zone.Wall(y, m, d, 0, 0, 0)).Weekday()) != 0
-}
-
-// fullYear gives a two-digit year its century: the one nearest to the
-// column's other years, else to the present.
-func (c *Column) fullYear(yy int) int {
-	near := c.set.Present.Year()
-	if c.stale {
-		c.findMiddle()
-	}
-	if c.middle != 0 {
-		near = c.middle
-	}
-	return near + (yy-near%100+150)%100 - 50
 }
 
 // Settle ends the learning.

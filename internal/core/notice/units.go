@@ -568,6 +568,15 @@ func SaysEvent(text string) bool {
 // where the headings do not: the first column of days is When. values gives the
 // values of a column.
 func NameColumns(headings []string, values func(i int) []string) {
+	week := 0
+	for _, h := range headings {
+		if weekdaysOf(strings.ToLower(strings.Trim(h, " .:"))) != 0 {
+			week++
+		}
+	}
+	if week > 1 { // the sheet of a month
+		return
+	}
 	for _, h := range headings {
 		switch labelOf(h) {
 		case "when", "date", "start":

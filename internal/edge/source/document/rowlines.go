@@ -1,6 +1,7 @@
 package document
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 
@@ -51,6 +52,7 @@ func (t *Table) lines() (out []notice.Line) {
 		var texts []string
 		struck, filled := true, 0
 		values := make([]string, len(row))
+		some := slices.ContainsFunc(row, func(c table.Cell) bool { return c.Filled() && !c.Struck })
 		for i, c := range row {
 			text := strings.TrimSpace(c.Text)
 			if ditto(text) && i < len(last) {
@@ -58,6 +60,10 @@ func (t *Table) lines() (out []notice.Line) {
 			}
 			values[i] = text
 			if text == "" {
+				continue
+			}
+			if c.Struck && some { // a crossed-out cell of a row that stands is none of it
+				l.Gone = strings.TrimSpace(l.Gone + " " + text)
 				continue
 			}
 			filled++
@@ -223,9 +229,16 @@ func (t *Table) form() (out []notice.Line) {
 	if known, when := notice.Labels(labels); known < 2 || known*2 < len(labels) || !when {
 		return nil
 	}
+	var gone []notice.Line
 	said := map[string]bool{}
 	for n, row := range t.Rows {
 		label, value := t.text(n, 0), t.text(n, 1)
+		if row[1].Struck && !row[0].Struck {
+			l := t.line(n)
+			l.Gone = value
+			gone = append(gone, l)
+			continue
+		}
 		if value == "" { // a heading within it
 			l := t.line(n)
 			l.Text = label
@@ -243,7 +256,7 @@ func (t *Table) form() (out []notice.Line) {
 		l.Fields = append(l.Fields, notice.Field{Label: label, Value: value})
 		l.Text = strings.TrimPrefix(l.Text+" | "+label+": "+value, " | ")
 	}
-	return out
+	return append(out, gone...)
 }
 
 // pairs gives a table of two columns, in which some of the labels are known, as lines of
@@ -291,7 +304,7 @@ func (t *Table) cross() (out []notice.Line) {
 	for i := 1; i < len(t.Rows[0]); i++ {
 		switch head := t.text(0, i); {
 		case head == "":
-		case notice.SaysDay(head):
+		case notice.SaysDay(head) && strings.ContainsAny(head, "0123456789"):
 			days++
 		case notice.SaysTime(head), notice.SaysPart(head):
 			times++

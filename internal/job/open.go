@@ -478,10 +478,31 @@ func mentions(spec calendar.Spec, identity string) bool {
 		}
 	}
 	line, before := event.PropIntake+":"+event.WriteMark(identity), event.PropIntake+":"+ical.Escape(identity)
-	for _, path := range paths {
-		if data, err := os.ReadFile(path); err == nil && (bytes.Contains(data, []byte(line[:min(len(line), 60)])) || bytes.Contains(data, []byte(before[:min(len(before), 60)]))) {
+	texts := [][]byte{[]byte(line[:min(len(line), longestMark)]), []byte(before[:min(len(before), longestMark)])}
+	return slices.ContainsFunc(paths, func(path string) bool { return fileHas(path, texts) })
+}
+
+// longestMark is as much of a line as no fold cuts.
+const longestMark = 60
+
+// fileHas tells whether a file has one of some texts of at most longestMark
+// octets. One that cannot be read has none.
+func fileHas(path string, texts [][]byte) bool {
+	f, err := os.Open(path)
+	if err != nil {
+		return false
+	}
+	defer f.Close()
+	buf := make([]byte, 256<<10)
+	for kept := 0; ; {
+		n, err := f.Read(buf[kept:])
+		data := buf[:kept+n]
+		if slices.ContainsFunc(texts, func(t []byte) bool { return bytes.Contains(data, t) }) {
 			return true
 		}
+		if err != nil {
+			return false
+		}
+		kept = copy(buf, data[max(0, len(data)-longestMark):])
 	}
-	return false
 }

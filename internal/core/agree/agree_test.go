@@ -155,18 +155,18 @@ func TestUntouched(t *testing.T) {
 	s := seal(t, b, "when=08 title=A_title_long_enough_to_make_the_seal_fold location=1", "when=08 title=A_title_long_enough_to_make_the_seal_fold location=1")
 	raw := AppendSealed(event.Append(nil, e, "u1", zone.Time{}, []event.Mark{{Name: event.PropID, Value: "u1"}}, zone.Time{Form: zone.Absolute}), 0, &s, nil)
 	require.Contains(t, string(raw), "\r\n ", "the seal is folded")
-	assert.True(t, Untouched(raw, e))
-	assert.False(t, Untouched(raw, thing(t, b, "when=09 title=A_title_long_enough_to_make_the_seal_fold location=1")))
-	assert.False(t, Untouched(raw, thing(t, b, "when=08")), "it no longer speaks of all that was loaded")
+	assert.True(t, Untouched(raw, 0, e))
+	assert.False(t, Untouched(raw, 0, thing(t, b, "when=09 title=A_title_long_enough_to_make_the_seal_fold location=1")))
+	assert.False(t, Untouched(raw, 0, thing(t, b, "when=08")), "it no longer speaks of all that was loaded")
 	for i := range raw {
 		changed := append([]byte(nil), raw...)
 		changed[i] ^= 1
-		assert.False(t, Untouched(changed, e), "byte %d", i)
-		assert.False(t, Untouched(raw[:i], e), "cut at %d", i)
+		assert.False(t, Untouched(changed, 0, e), "byte %d", i)
+		assert.False(t, Untouched(raw[:i], 0, e), "cut at %d", i)
 	}
 	c := ical.Open(raw)
 	c.Set("COMMENT", nil, nil, "by hand")
-	assert.False(t, Untouched(c.Bytes(), e))
+	assert.False(t, Untouched(c.Bytes(), 0, e))
 	Reseal(c, &Result{Seal: s})
-	assert.True(t, Untouched(c.Bytes(), e))
+	assert.True(t, Untouched(c.Bytes(), 0, e))
 }

@@ -53,12 +53,15 @@ var sealLine = []byte("\n" + event.PropSeal + ":")
 
 // Untouched tells whether the event stands byte for byte as it was last
 // written and the source wants just what was written then, so that there is
-// nothing to compare. When in doubt it says no.
-func Untouched(raw []byte, wanted *event.Event) bool {
-	at := bytes.Index(raw, sealLine) + 1
-	if at <= 0 {
+// nothing to compare. When in doubt it says no. No line of ours stands before
+// offset from.
+func Untouched(raw []byte, from int, wanted *event.Event) bool {
+	from = max(from-1, 0)
+	at := bytes.Index(raw[from:], sealLine)
+	if at < 0 {
 		return false
 	}
+	at += from + 1
 	value := raw[at+len(sealLine)-1:]
 	var buf [512]byte
 	text := buf[:0]

@@ -31,6 +31,7 @@ type span struct {
 	from, to int
 	line     int32
 	calendar int32 // index into calendars
+	extras   int32 // as of Piece
 }
 
 // calendar is one VCALENDAR: where its first component begins, where its END
@@ -129,7 +130,7 @@ func (g *grouper) take(p Piece) {
 
 func (g *grouper) event(p Piece) {
 	n := int32(len(g.pieces))
-	g.pieces = append(g.pieces, span{p.Offset, p.Offset + len(p.Raw), int32(p.Line), int32(p.Calendar - 1)})
+	g.pieces = append(g.pieces, span{p.Offset, p.Offset + len(p.Raw), int32(p.Line), int32(p.Calendar - 1), int32(p.Extras)})
 	g.uids = append(g.uids, p.UID)
 	at := fault.Place{Line: p.Line}
 	if p.UID == nil {
@@ -170,7 +171,7 @@ func (g *grouper) finish() {
 	for o, size := range g.sizes {
 		n := int(size)
 		g.refs[o].pieces = pieces[at : at : at+n]
-		g.Objects[o] = Object{UID: string(g.uids[g.first[o]]), Raws: raws[at : at : at+n], Line: int(g.pieces[g.first[o]].line), Ref: &g.refs[o]}
+		g.Objects[o] = Object{UID: string(g.uids[g.first[o]]), Raws: raws[at : at : at+n], Line: int(g.pieces[g.first[o]].line), Ref: &g.refs[o], Extras: g.pieces[g.first[o]].extras}
 		at += n
 	}
 	for n, o := range g.of {

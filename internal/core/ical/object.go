@@ -15,6 +15,10 @@ type Object struct {
 	File string   // the file it is in, for a calendar of several files; "" otherwise
 	Line int      // 1-based line of its file on which the first component begins; 0 when there is none
 	Ref  any      // where it stands, for the calendar that gave it
+
+	// Extras is where in the first component the lines begin whose names begin
+	// with X: none stands before. 0 when that was not looked at, -1 for none.
+	Extras int32
 }
 
 // UIDOf gives a component's UID, "" when it has none.

@@ -32,6 +32,7 @@ type Piece struct {
 	Calendar int    // which VCALENDAR of the file it lies in, from 1; 0 outside all
 	UID      []byte // the component's UID as written, nil when there is none
 	Override bool   // has a RECURRENCE-ID
+	Extras   int    // of a component: offset in Raw of its first own line that begins with X; -1 for none
 	Close    bool   // is the END:VCALENDAR line
 	Fault    *fault.Fault
 }
@@ -230,7 +231,7 @@ func (r *Reader) cut(p Piece, n int, problem *fault.Fault) Piece {
 
 // component cuts the component whose BEGIN line ends at offset at.
 func (r *Reader) component(p Piece, name string, at int) Piece {
-	p.Name = name
+	p.Name, p.Extras = name, -1
 	if !r.inside {
 		return r.cut(p, at, fault.Newf("BEGIN:%s outside of a VCALENDAR", fault.Shorten(name, 40)))
 	}
@@ -270,6 +271,10 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 		case 'R', 'r':
 			if len(open) == 1 && isProperty(line, "RECURRENCE-ID") {
 				p.Override = true
+			}
+		case 'X', 'x':
+			if len(open) == 1 && p.Extras < 0 {
+				p.Extras = at
 			}
 		}
 		at = end

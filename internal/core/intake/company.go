@@ -118,26 +118,32 @@ func oddYear(list []dated, odd map[place]string) {
 	}
 }
 
+// dawn is when the night ends, in seconds since midnight.
+const dawn = 6 * 3600
+
 // oddClock finds the one time in the night among times of the day: most often
 // 2:30 was meant to be half past two in the afternoon.
 func oddClock(list []dated, odd map[place]string) {
-	var night []dated
+	night := 0
 	first, last, timed := 24*3600, 0, 0
 	for _, d := range list {
 		switch {
 		case d.clock == moment.NoClock || d.clock == 0:
-		case d.clock < 6*3600:
-			night = append(night, d)
+		case d.clock < dawn:
+			night++
 			timed++
 		default:
 			first, last = min(first, d.clock), max(last, d.clock)
 			timed++
 		}
 	}
-	if len(night) == 0 || len(night) > max(1, timed/20) || timed < enoughCompany || last >= 21*3600 {
+	if night == 0 || night > max(1, timed/20) || timed < enoughCompany || last >= 21*3600 {
 		return
 	}
-	for _, d := range night {
+	for _, d := range list {
+		if d.clock == moment.NoClock || d.clock == 0 || d.clock >= dawn {
+			continue
+		}
 		odd[d.place()] = fmt.Sprintf("is at %s, in the night, and the other rows are between %s and %s", showClock(d.clock), showClock(first), showClock(last))
 	}
 }

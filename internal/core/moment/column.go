@@ -176,8 +176,8 @@ func NewColumn(set Settings) *Column {
 	c := &Column{set: set, seen: map[string]shape{}, years: map[int]int{}, languages: allLanguages}
 	present := set.Present.Year()
 	c.near = [2]int64{zone.Wall(present-nearYears, 1, 1, 0, 0, 0), zone.Wall(present+nearYears+1, 1, 1, 0, 0, 0)}
-	c.sure = tally{possible: allOrders, weekday: allOrders, against: map[Order]*rows{}, unfit: map[Order]*rows{}}
-	c.loose = tally{possible: allOrders, weekday: allOrders, against: map[Order]*rows{}, unfit: map[Order]*rows{}}
+	c.sure = tally{possible: allOrders, weekday: allOrders}
+	c.loose = c.sure
 	return c
 }
 
@@ -443,8 +443,8 @@ func (c *Column) Evidence() string {
 }
 
 func (t *tally) rowsAgainst(o Order) string {
-	for _, r := range []*rows{t.against[o], t.unfit[o]} {
-		if r != nil {
+	for _, r := range []*rows{t.against.of(o), t.unfit.of(o)} {
+		if r.count > 0 {
 			return r.String()
 		}
 	}

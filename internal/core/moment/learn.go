@@ -31,10 +31,10 @@ func (c *Column) findMiddle() {
 
 // tally is the evidence of dates written as numbers.
 type tally struct {
-	possible   Order           // by the numbers
-	weekday    Order           // by weekdays, which count only where the numbers leave it open
-	against    map[Order]*rows // rows whose numbers rule an order out
-	unfit      map[Order]*rows // rows whose weekdays do
+	possible   Order   // by the numbers
+	weekday    Order   // by weekdays, which count only where the numbers leave it open
+	against    byOrder // rows whose numbers rule an order out
+	unfit      byOrder // rows whose weekdays do
 	count      int
 	low, high  [2]int // smallest and greatest first and last number of hyphened dates
 	hyphenated int
@@ -45,6 +45,11 @@ type rows struct {
 	first []int
 	count int
 }
+
+// byOrder has rows for each order.
+type byOrder [3]rows
+
+func (b *byOrder) of(o Order) *rows { return &b[o>>1] }
 
 // Learn takes a cell into account. row is its number, for the evidence.
 func (c *Column) Learn(row int, cell table.Cell) {
@@ -60,22 +65,22 @@ func (c *Column) Learn(row int, cell table.Cell) {
 	}
 	text := strings.TrimSpace(cell.Text)
 	s := c.shape(text)
-	if s.ok {
+	if s.ok { // shapes are large, and cells are many
 		if s.halves[0].date.form == noDate {
 			c.clocks++
 		} else {
 			c.dates++
 			c.timed = c.timed || s.halves[0].clock != noClock
 		}
-		c.learnShape(row, s, &c.sure)
-		c.learnLanguage(s)
-		c.learnHalf(text, s)
+		c.learnShape(row, &s, &c.sure)
+		c.learnLanguage(&s)
+		c.learnHalf(text, &s)
 		return
 	}
 	if d := parse(text, DateRole, c.isZone); d.ok && d.halves[0].date.form != noDate {
 		c.dateOnly++
-		c.learnShape(row, d, &c.loose)
-		c.learnLanguage(d)
+		c.learnShape(row, &d, &c.loose)
+		c.learnLanguage(&d)
 	}
 	if k := parse(text, ClockRole, c.isZone); k.ok && k.halves[0].date.form == noDate {
 		c.clockOnly++
@@ -83,7 +88,7 @@ func (c *Column) Learn(row int, cell table.Cell) {
 }
 
 // learnHalf counts how the times of day say of which half they are.
-func (c *Column) learnHalf(text string, s shape) {
+func (c *Column) learnHalf(text string, s *shape) {
 	at := s.halves[0].clock
 	switch {
 	case at == noClock:
@@ -112,7 +117,7 @@ func (c *Column) halfMissing(s shape) bool {
 
 // learnLanguage keeps the languages that have the names in all cells. A column
 // that mixes them is read in any.
-func (c *Column) learnLanguage(s shape) {
+func (c *Column) learnLanguage(s *shape) {
 	if s.langs != 0 && s.langs != allLanguages && !c.mixed {
 		c.languages &= s.langs
 		c.mixed = c.languages == 0
@@ -165,12 +170,12 @@ func (c *Column) learnYear(y int) {
 	}
 }
 
-func (c *Column) learnShape(row int, s shape, t *tally) {
-	for _, h := range s.halves {
-		d := h.date
-		if d.form == noDate {
+func (c *Column) learnShape(row int, s *shape, t *tally) {
+	for n := range s.halves {
+		if s.halves[n].date.form == noDate {
 			continue
 		}
+		d := s.halves[n].date
 		if d.year > 99 {
 			c.learnYear(d.year)
 			c.learnMonth(d.a)
@@ -189,14 +194,17 @@ func (c *Column) learnShape(row int, s shape, t *tally) {
 		}
 		byWeekday := d.weekdays != 0
 		fits := c.orders(d)
-		d.weekdays = 0
-		numbers := c.orders(d)
+		numbers := fits
+		if byWeekday {
+			d.weekdays = 0
+			numbers = c.orders(d)
+		}
 		if numbers == 0 {
 			continue // no date at all; it settles nothing
 		}
-		t.rule(&t.possible, t.against, numbers, row)
+		t.rule(&t.possible, &t.against, numbers, row)
 		if byWeekday && fits != 0 {
-			t.rule(&t.weekday, t.unfit, fits, row)
+			t.rule(&t.weekday, &t.unfit, fits, row)
 		}
 		if d.dash && d.twoDigit {
 			if t.hyphenated == 0 {
@@ -210,16 +218,12 @@ func (c *Column) learnShape(row int, s shape, t *tally) {
 }
 
 // rule takes the orders away that a row does not have.
-func (t *tally) rule(possible *Order, against map[Order]*rows, orders Order, row int) {
-	for _, o := range []Order{DayFirst, MonthFirst, YearFirst} {
-		if orders&o != 0 {
-			continue
+func (t *tally) rule(possible *Order, against *byOrder, orders Order, row int) {
+	for _, o := range [...]Order{DayFirst, MonthFirst, YearFirst} {
+		if orders&o == 0 {
+			against.of(o).add(row)
+			*possible &^= o
 		}
-		if against[o] == nil {
-			against[o] = &rows{}
-		}
-		against[o].add(row)
-		*possible &^= o
 	}
 }
 

@@ -118,7 +118,7 @@ var idLine = []byte("\n" + event.PropID)
 // UID of a master that lost it. Other UIDs are no identities.
 func identify(o *ical.Object, part int) (identity.ID, bool) {
 	raw := o.Raws[part]
-	if mark := markOf(raw); mark != nil {
+	if mark := markOf(raw, o.Extras, part); mark != nil {
 		id, err := uuid.ParseBytes(mark)
 		return id, err == nil
 	}
@@ -129,8 +129,16 @@ func identify(o *ical.Object, part int) (identity.ID, bool) {
 	return id, err == nil && id.Version() == 5 && !ical.Has(raw, "RECURRENCE-ID")
 }
 
-// markOf gives the value of a component's X-ALMANACH-ID, nil for none.
-func markOf(raw []byte) []byte {
+// markOf gives the value of a component's X-ALMANACH-ID, nil for none. extras
+// is as of its object.
+func markOf(raw []byte, extras int32, part int) []byte {
+	switch {
+	case part > 0 || extras == 0:
+	case extras < 0:
+		return nil
+	default:
+		raw = raw[extras-1:]
+	}
 	if at := bytes.Index(raw, idLine); at >= 0 {
 		rest := raw[at+len(idLine):]
 		end := bytes.IndexByte(rest, '\n')
@@ -140,7 +148,7 @@ func markOf(raw []byte) []byte {
 	} else if !bytes.Contains(raw, []byte("lmanach-")) && !bytes.Contains(raw, []byte("LMANACH-")) {
 		return nil
 	}
-	for l := range ical.Lines(raw) { // folded, with parameters, or in another letter case
+	for l := range ical.Lines(bytes.TrimLeft(raw, "\n")) { // folded, with parameters, or in another letter case
 		if l.Depth == 0 && l.Is(event.PropID) {
 			return bytes.TrimSpace(l.Value())
 		}
@@ -158,6 +166,14 @@ type Found struct {
 
 // Raw is the component.
 func (f *Found) Raw() []byte { return f.Object.Raws[f.Part] }
+
+// extras is an offset in the component before which no line of ours stands.
+func (f *Found) extras() int {
+	if f.Part > 0 {
+		return 0
+	}
+	return int(max(f.Object.Extras, 0))
+}
 
 // Find gives the component of an identity; one without an object when there is
 // none.

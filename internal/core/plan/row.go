@@ -300,7 +300,7 @@ func (s *shard) item(i int, o agree.Outcome, place int32, uid string) Item {
 func (s *shard) settle(i int, id identity.ID, c standing) {
 	w, h := &s.wanted, s.Holdings[c.from]
 	decide := s.decision(i)
-	if decide == nil && !s.Full && !c.moves() && c.row == c.to && !c.remark && !c.adopted && w.Recurrence.IsZero() && agree.Untouched(c.found.Raw(), &w.Event) {
+	if decide == nil && !s.Full && !c.moves() && c.row == c.to && !c.remark && !c.adopted && w.Recurrence.IsZero() && agree.Untouched(c.found.Raw(), c.found.extras(), &w.Event) {
 		s.totals.count(agree.Same)
 		item := s.item(i, agree.Same, c.to, c.found.Object.UID)
 		s.add(item, nil)

@@ -2,13 +2,14 @@ package logbook
 
 import (
 	"bytes"
-	"compress/flate"
 	"database/sql"
 	"encoding/binary"
 	"encoding/gob"
 	"errors"
 	"io"
 	"sync"
+
+	"github.com/klauspost/compress/flate"
 
 	"github.com/cespare/xxhash/v2"
 

@@ -386,7 +386,8 @@ func TestRefused(t *testing.T) {
 		options          Options
 		want             string
 	}{
-		{"zip bomb", "b.xlsx", workbook(cell(strings.Repeat("a", 100) + strings.Repeat(" ", 120<<20))), Options{}, "more than 300 times its size"},
+		{"zip bomb", "b.xlsx", workbook(strings.TrimSuffix(cell("a"), `</sheetData></worksheet>`) + strings.Repeat(`<row r="3" name="`+strings.Repeat("a", 2000)+`"/>`, 60_000)), Options{}, "more than 300 times its size"},
+		{"bomb in a cell", "b.xlsx", workbook(cell(strings.Repeat(" ", 120<<20))), Options{}, "a cell is larger than 4 MiB"},
 		{"cell beyond the format", "b.xlsx", workbook(cell(strings.Repeat("a", 40_000))), Options{}, "b.xlsx, sheet S, row 2, column B: \"aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa…\" is 40000 characters long; the limit is 32767 characters"},
 		{"row beyond the format", "b.xlsx", workbook(`<worksheet><sheetData><row r="9999999"><c r="A9999999"><v>1</v></c></row></sheetData></worksheet>`), Options{}, "more than 1048576 rows"},
 		{"entities", "b.xlsx", workbook(`<!DOCTYPE x [<!ENTITY a "aaaa">]>` + cell("&a;")), Options{}, "it declares a document type"},

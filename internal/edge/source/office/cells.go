@@ -1,13 +1,15 @@
 package office
 
 import (
-	"almanach/internal/core/table"
-	"almanach/internal/edge/source/sheet"
+	"bytes"
 	"math"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 	"unsafe"
+
+	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
 )
 
 // cellHead is what the start of a cell says of it.
@@ -32,40 +34,82 @@ var cellTypes = map[string]cellType{"s": cellShared, "str": cellText, "inlineStr
 func (w *worksheet) head() cellHead {
 	h := cellHead{column: -1, style: -1}
 	w.xml.eachAttr(func(name, value []byte) {
-		if len(name) != 1 {
-			return
-		}
-		switch name[0] {
-		case 'r':
-			n := 0
-			for _, c := range value {
-				if c < 'A' || c > 'Z' || n > sheet.MaxColumns {
-					break
-				}
-				n = n*26 + int(c-'A') + 1
-			}
-			h.column = n - 1
-		case 's':
-			if n, err := strconv.Atoi(string(value)); err == nil && n >= 0 {
-				h.style = n
-			}
-		case 't':
-			h.kind = cellTypes[string(value)]
+		if len(name) == 1 {
+			h.take(name[0], value)
 		}
 	})
 	return h
 }
 
+// take takes in an attribute of one letter.
+func (h *cellHead) take(name byte, value []byte) {
+	switch name {
+	case 'r':
+		n := 0
+		for _, c := range value {
+			if c < 'A' || c > 'Z' || n > sheet.MaxColumns {
+				break
+			}
+			n = n*26 + int(c-'A') + 1
+		}
+		h.column = n - 1
+	case 's':
+		if n, err := strconv.Atoi(string(value)); err == nil && n >= 0 {
+			h.style = n
+		}
+	case 't':
+		h.kind = cellTypes[string(value)]
+	}
+}
+
+// quickCell reads the next cell where it is written as office programs nearly
+// always write one, and all of it is at hand: a value, a text or nothing. It
+// tells whether it did; readCell reads all others.
+func (w *worksheet) quickCell() bool {
+	b := w.xml.buf[w.xml.pos:]
+	if len(b) < len("<c />") || b[0] != '<' || b[1] != 'c' || b[2] != ' ' {
+		return false
+	}
+	head := cellHead{column: -1, style: -1}
+	i := len("<c")
+	for i+4 < len(b) && b[i] == ' ' && b[i+2] == '=' && b[i+3] == '"' {
+		end := bytes.IndexByte(b[i+4:], '"')
+		if end < 0 {
+			return false
+		}
+		head.take(b[i+1], b[i+4:i+4+end])
+		i += 4 + end + 1
+	}
+	open, closed, found := "", "/>", false
+	switch rest := b[i:]; {
+	case bytes.HasPrefix(rest, []byte("/>")):
+	case bytes.HasPrefix(rest, []byte("><v>")):
+		open, closed, found = "><v>", "</v></c>", true
+	case bytes.HasPrefix(rest, []byte("><is><t>")):
+		open, closed, found = "><is><t>", "</t></is></c>", true
+	case bytes.HasPrefix(rest, []byte(`><is><t xml:space="preserve">`)):
+		open, closed, found = `><is><t xml:space="preserve">`, "</t></is></c>", true
+	default:
+		return false
+	}
+	text := b[i+len(open):]
+	n := 0
+	if found {
+		n = bytes.IndexByte(text, '<')
+	}
+	if n < 0 || !bytes.HasPrefix(text[n:], []byte(closed)) || head.column >= sheet.MaxColumns || len(w.cells) >= sheet.MaxColumns {
+		return false
+	}
+	w.xml.pos += i + len(open) + n + len(closed)
+	w.put(head, w.short(head.kind, unescapeXML(text[:n])), found, false, false)
+	return true
+}
+
 func (w *worksheet) readCell() error {
 	head := w.head()
-	column := len(w.cells)
-	if head.column >= 0 {
-		column = head.column
-	}
-	if column >= sheet.MaxColumns {
+	if head.column >= sheet.MaxColumns || head.column < 0 && len(w.cells) >= sheet.MaxColumns {
 		return w.fail("the row has more than %d columns, the most a workbook can have", sheet.MaxColumns)
 	}
-	format := w.styleOf(head.style)
 	value, formula, found, runs := "", false, false, false
 	for w.xml.open {
 		k := w.xml.next()
@@ -98,7 +142,18 @@ func (w *worksheet) readCell() error {
 		}
 		w.xml.open = true // the cell itself is open still
 	}
-	kind := head.kind
+	w.put(head, value, found, formula, runs)
+	return nil
+}
+
+// put puts a cell into the row that is read. runs tells that text of it is
+// crossed out.
+func (w *worksheet) put(head cellHead, value string, found, formula, runs bool) {
+	column := len(w.cells)
+	if head.column >= 0 {
+		column = head.column
+	}
+	kind, format := head.kind, w.styleOf(head.style)
 	for len(w.cells) <= column {
 		w.cells = append(w.cells, table.Cell{})
 	}
@@ -113,7 +168,6 @@ func (w *worksheet) readCell() error {
 		c.Text = strings.Replace(format.display.text, "@", c.Text, 1)
 	}
 	w.cells[column] = c
-	return nil
 }
 
 // styleOf gives the style of a number, the first where a cell names none.
@@ -133,11 +187,22 @@ func (w *worksheet) tooLong(index string) bool {
 	return err == nil && i >= 0 && i < len(w.shared) && len(w.shared[i]) > maxCellText && utf8.RuneCountInString(w.shared[i]) > maxCellText
 }
 
+// textBlock is how many octets of texts share a block of memory.
+const textBlock = 64 << 10
+
 // short gives a text as a string; indexes into the shared texts, which are
 // many and few of them new, without a copy of their own.
 func (w *worksheet) short(kind cellType, text []byte) string {
 	if kind != cellShared && kind != cellNumber {
-		return string(text)
+		if len(text) > cap(w.texts)-len(w.texts) {
+			if len(text) > textBlock/8 {
+				return string(text)
+			}
+			w.texts = make([]byte, 0, textBlock)
+		}
+		from := len(w.texts)
+		w.texts = append(w.texts, text...)
+		return unsafe.String(unsafe.SliceData(w.texts[from:]), len(text)) // it is never written again
 	}
 	w.scratch = append(w.scratch[:0], text...)
 	return unsafe.String(unsafe.SliceData(w.scratch), len(w.scratch))

@@ -3,14 +3,14 @@ package office
 
 import (
 	"archive/zip"
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path"
-	"strconv"
 	"strings"
+
+	"github.com/klauspost/compress/flate"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
@@ -32,22 +32,6 @@ type workbook struct {
 	from04 bool // dates count from 1904
 }
 
-// worksheet is one sheet of a workbook.
-type worksheet struct {
-	*workbook
-	from    *table.Origin
-	part    io.ReadCloser
-	xml     *xmlScanner
-	cells   []table.Cell
-	row     int32
-	block   sheet.Block
-	ended   bool
-	merged  sheet.Merges
-	columns []span // hidden columns
-	long    *fault.Fault
-	scratch []byte
-}
-
 type span struct{ from, to int }
 
 // maxPart is the most bytes of one unpacked part.
@@ -63,6 +47,7 @@ func Open(f *os.File, size int64, o sheet.Options) (sheet.Book, error) {
 	if err != nil {
 		return nil, fault.Newf("the workbook is damaged or was cut short: %w", err).At(at).Do("open it, save it again, or ask for it again")
 	}
+	z.RegisterDecompressor(zip.Deflate, flate.NewReader) // faster than the standard one
 	parts := map[string]*zip.File{}
 	for _, p := range z.File {
 		parts[strings.TrimPrefix(p.Name, "/")] = p
@@ -143,45 +128,13 @@ func (w *workbook) Open(i int) (sheet.Raw, error) {
 	if ref.part == nil {
 		return nil, fault.Newf("the sheet is missing from the workbook").At(at)
 	}
-	tail, err := w.tailOf(ref.part)
+	part, err := openPart(w.budget, ref.part)
 	if err != nil {
 		return nil, fault.Newf("the sheet cannot be read: %w", err).At(at)
 	}
-	s.merged = readMerges(tail)
-	if s.part, err = openPart(w.budget, ref.part); err != nil {
-		return nil, fault.Newf("the sheet cannot be read: %w", err).At(at)
-	}
-	s.part = newAhead(s.part)
+	s.part = newAhead(part)
 	s.xml = newXML(s.part)
 	return s, nil
-}
-
-// tailOf gives what stands behind the cells of a sheet: its merged ranges. They
-// are needed before the cells are read, so the sheet is unpacked once for them.
-func (w *workbook) tailOf(p *zip.File) ([]byte, error) {
-	r, err := openPart(w.budget, p)
-	if err != nil {
-		return nil, err
-	}
-	defer r.Close()
-	mark := []byte("<mergeCells")
-	buf := make([]byte, 256<<10)
-	kept := 0
-	for {
-		n, err := io.ReadFull(r, buf[kept:])
-		data := buf[:kept+n]
-		if i := bytes.Index(data, mark); i >= 0 {
-			rest, err := io.ReadAll(io.LimitReader(r, 16<<20))
-			return append(bytes.Clone(data[i:]), rest...), err
-		}
-		if err != nil {
-			if errors.Is(err, io.ErrUnexpectedEOF) || err == io.EOF {
-				return nil, nil
-			}
-			return nil, err
-		}
-		kept = copy(buf, data[len(data)-len(mark):])
-	}
 }
 
 var errPart = errors.New("it unpacks to more than 2 GiB, or to more than 300 times its size, which no office program writes")
@@ -299,138 +252,4 @@ func (w *workbook) readShared(p *zip.File) ([]string, error) {
 		}
 	}
 	return out, x.err
-}
-
-func (w *worksheet) Origin() *table.Origin { return w.from }
-
-func (w *worksheet) Close() error { return w.part.Close() }
-
-func (w *worksheet) About(a *sheet.About) {
-	a.Format, a.Merged = "XLSX workbook", w.merged.Len()
-	if w.from04 {
-		a.Notes = append(a.Notes, "its dates count from 1904")
-	}
-}
-
-func (w *worksheet) Hidden(column int) bool {
-	for _, c := range w.columns {
-		if c.from <= column && column <= c.to {
-			return true
-		}
-	}
-	return false
-}
-
-func (w *worksheet) fail(format string, args ...any) error {
-	return fault.Newf(format, args...).At(fault.Place{File: w.from.File, Sheet: w.from.Sheet, Row: int(w.row)})
-}
-
-func (w *worksheet) Next() (table.Row, error) {
-	for !w.ended {
-		switch w.xml.next() {
-		case xmlEnd:
-			if w.xml.err != nil {
-				return table.Row{}, w.fail("the sheet cannot be read on: %w", w.xml.err)
-			}
-			return table.Row{}, w.fail("the sheet ends in the middle")
-		case xmlClose:
-			if w.xml.is("sheetData") || w.xml.is("worksheet") {
-				w.ended = true
-			}
-		case xmlStart:
-			if w.xml.is("row") {
-				return w.readRow()
-			}
-			if w.xml.is("col") && yes(w.xml.get("hidden")) {
-				from, ok1 := atoi(w.xml.get("min"))
-				to, ok2 := atoi(w.xml.get("max"))
-				if ok1 && ok2 {
-					w.columns = append(w.columns, span{from - 1, to - 1})
-				}
-			}
-			if w.xml.is("sheetData") && !w.xml.open {
-				w.ended = true
-			}
-		}
-	}
-	return table.Row{}, io.EOF
-}
-
-func (w *worksheet) readRow() (table.Row, error) {
-	if n, ok := atoi(w.xml.get("r")); ok {
-		w.row = int32(n)
-	} else {
-		w.row++
-	}
-	if w.row > sheet.MaxRows {
-		return table.Row{}, w.fail("the sheet has more than %d rows, the most a workbook can have", sheet.MaxRows)
-	}
-	row := table.Row{Origin: w.from, Number: w.row}
-	row.Hidden = yes(w.xml.get("hidden"))
-	w.cells, w.long = w.cells[:0], nil
-	if !w.xml.open {
-		return w.finish(row), nil
-	}
-	for {
-		switch w.xml.next() {
-		case xmlEnd:
-			return row, w.fail("the row cannot be read: %w", orDamaged(w.xml.err))
-		case xmlClose:
-			if w.xml.is("row") {
-				return w.finish(row), nil
-			}
-		case xmlStart:
-			if w.xml.is("c") {
-				if err := w.readCell(); err != nil {
-					return row, err
-				}
-			}
-		}
-	}
-}
-
-// yes reads an attribute of type boolean.
-func yes(attr []byte) bool { return string(attr) == "1" || string(attr) == "true" }
-
-func (w *worksheet) finish(row table.Row) table.Row {
-	w.cells, row.Span = w.merged.Spread(int(row.Number), w.cells)
-	row.Cells = w.block.Take(w.cells)
-	if w.long != nil {
-		at := row.Place()
-		at.Column = w.long.Place.Column
-		row.Fault = w.long.At(at)
-	}
-	return row
-}
-
-func orDamaged(err error) error {
-	if err == nil {
-		return errXML
-	}
-	return err
-}
-
-func atoi(b []byte) (int, bool) {
-	n, err := strconv.Atoi(string(b))
-	return n, err == nil && n > 0
-}
-
-// readMerges reads the mergeCells element of a worksheet.
-func readMerges(xml []byte) (m sheet.Merges) {
-	if len(xml) == 0 {
-		return m
-	}
-	x := newXML(bytes.NewReader(xml))
-	for k := x.next(); k != xmlEnd && m.Len() < sheet.MaxRows; k = x.next() {
-		if k == xmlClose && x.is("mergeCells") {
-			break
-		}
-		if k == xmlStart && x.is("mergeCell") {
-			if a, err := sheet.ParseArea(string(x.get("ref"))); err == nil && a.Bottom > 0 {
-				m.Add(a)
-			}
-		}
-	}
-	m.Sort()
-	return m
 }

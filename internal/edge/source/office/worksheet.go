@@ -1,0 +1,200 @@
+package office
+
+import (
+	"io"
+	"strconv"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/table"
+	"almanach/internal/edge/source/sheet"
+)
+
+// worksheet is one sheet of a workbook.
+type worksheet struct {
+	*workbook
+	from    *table.Origin
+	part    io.ReadCloser
+	xml     *xmlScanner
+	cells   []table.Cell
+	row     int32
+	block   sheet.Block
+	ended   bool
+	merged  sheet.Merges
+	columns []span // hidden columns
+	long    *fault.Fault
+	scratch []byte
+	texts   []byte // room for the texts of cells
+
+	read   bool      // rows has all rows
+	rows   []readRow // that are still to be given
+	faults map[int32]*fault.Fault
+	err    error // that ends the reading, behind the rows
+}
+
+// readRow is a row as it stands, before merged ranges are spread: those are
+// said behind the last row.
+type readRow struct {
+	cells  []table.Cell
+	number int32
+	hidden bool
+}
+
+func (w *worksheet) Origin() *table.Origin { return w.from }
+
+func (w *worksheet) Close() error { return w.part.Close() }
+
+func (w *worksheet) About(a *sheet.About) {
+	a.Format, a.Merged = "XLSX workbook", w.merged.Len()
+	if w.from04 {
+		a.Notes = append(a.Notes, "its dates count from 1904")
+	}
+}
+
+func (w *worksheet) Hidden(column int) bool {
+	for _, c := range w.columns {
+		if c.from <= column && column <= c.to {
+			return true
+		}
+	}
+	return false
+}
+
+func (w *worksheet) fail(format string, args ...any) error {
+	return fault.Newf(format, args...).At(fault.Place{File: w.from.File, Sheet: w.from.Sheet, Row: int(w.row)})
+}
+
+// Next gives the next row. The first call reads all of them, since the merged
+// ranges stand behind them.
+func (w *worksheet) Next() (table.Row, error) {
+	if !w.read {
+		w.read, w.err = true, w.readAll()
+		w.merged.Sort()
+	}
+	if len(w.rows) == 0 {
+		if w.err != nil {
+			return table.Row{}, w.err
+		}
+		return table.Row{}, io.EOF
+	}
+	r := w.rows[0]
+	w.rows = w.rows[1:]
+	row := table.Row{Origin: w.from, Number: r.number, Hidden: r.hidden}
+	row.Cells, row.Span = w.merged.Spread(int(r.number), r.cells)
+	if f := w.faults[r.number]; f != nil {
+		at := row.Place()
+		at.Column = f.Place.Column
+		row.Fault = f.At(at)
+	}
+	return row, nil
+}
+
+// readAll reads the sheet to its end.
+func (w *worksheet) readAll() error {
+	cells, text := 0, 0
+	for !w.ended {
+		switch w.xml.next() {
+		case xmlEnd:
+			if w.xml.err != nil {
+				return w.fail("the sheet cannot be read on: %w", w.xml.err)
+			}
+			return w.fail("the sheet ends in the middle")
+		case xmlClose:
+			w.ended = w.xml.is("sheetData") || w.xml.is("worksheet")
+		case xmlStart:
+			switch {
+			case w.xml.is("row"):
+				if err := w.readRow(); err != nil {
+					return err
+				}
+				cells += len(w.cells)
+				for i := range w.cells {
+					text += len(w.cells[i].Text)
+				}
+				if cells > sheet.MaxCells || text > sheet.MaxText { // those who take the rows stop before
+					return w.fail("the sheet has more cells than are read")
+				}
+			case w.xml.is("col") && yes(w.xml.get("hidden")):
+				from, ok1 := atoi(w.xml.get("min"))
+				to, ok2 := atoi(w.xml.get("max"))
+				if ok1 && ok2 {
+					w.columns = append(w.columns, span{from - 1, to - 1})
+				}
+			case w.xml.is("sheetData") && !w.xml.open:
+				w.ended = true
+			}
+		}
+	}
+	return w.readMerges()
+}
+
+// readRow reads one row behind those that were.
+func (w *worksheet) readRow() error {
+	if n, ok := atoi(w.xml.get("r")); ok {
+		w.row = int32(n)
+	} else {
+		w.row++
+	}
+	if w.row > sheet.MaxRows || len(w.rows) > sheet.MaxRows {
+		return w.fail("the sheet has more than %d rows, the most a workbook can have", sheet.MaxRows)
+	}
+	hidden := yes(w.xml.get("hidden"))
+	w.cells, w.long = w.cells[:0], nil
+	for w.xml.open {
+		if w.quickCell() {
+			continue
+		}
+		k := w.xml.next()
+		if k == xmlEnd {
+			return w.fail("the row cannot be read: %w", orDamaged(w.xml.err))
+		}
+		if k == xmlClose && w.xml.is("row") {
+			break
+		}
+		if k == xmlStart && w.xml.is("c") {
+			if err := w.readCell(); err != nil {
+				return err
+			}
+		}
+		w.xml.open = true // the row is
+	}
+	if w.long != nil {
+		if w.faults == nil {
+			w.faults = map[int32]*fault.Fault{}
+		}
+		w.faults[w.row] = w.long
+	}
+	w.rows = append(w.rows, readRow{w.block.Take(w.cells), w.row, hidden})
+	return nil
+}
+
+// yes reads an attribute of type boolean.
+func yes(attr []byte) bool { return string(attr) == "1" || string(attr) == "true" }
+
+func orDamaged(err error) error {
+	if err == nil {
+		return errXML
+	}
+	return err
+}
+
+func atoi(b []byte) (int, bool) {
+	n, err := strconv.Atoi(string(b))
+	return n, err == nil && n > 0
+}
+
+// readMerges reads the merged ranges, which stand behind the rows.
+func (w *worksheet) readMerges() error {
+	for w.merged.Len() < sheet.MaxRows {
+		switch k := w.xml.next(); {
+		case k == xmlClose && w.xml.is("mergeCells"), k == xmlEnd && w.xml.err == nil:
+			return nil
+		case k == xmlEnd:
+			return w.fail("the sheet cannot be read on: %w", w.xml.err)
+		case k == xmlStart && w.xml.is("mergeCell"):
+			if a, err := sheet.ParseArea(string(w.xml.get("ref"))); err == nil && a.Bottom > 0 {
+				w.merged.Add(a)
+			}
+		}
+	}
+	return nil
+}

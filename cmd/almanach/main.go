@@ -6,6 +6,7 @@ import (
 	"context"
 	"os"
 	"os/signal"
+	"runtime"
 	"runtime/debug"
 	"strings"
 	"syscall"
@@ -17,6 +18,10 @@ import (
 // memoryShare keeps the peak of memory near what is really in use: large
 // files are held once, and their garbage is small.
 const memoryShare = 50
+
+// firstShare is what counts until the first collection: small work is done
+// without any.
+const firstShare = 400
 
 // version is set by the linker in a release: -ldflags "-X main.version=1.2.0".
 var version string
@@ -34,7 +39,8 @@ func release() string {
 }
 
 func main() {
-	debug.SetGCPercent(memoryShare)
+	debug.SetGCPercent(firstShare)
+	runtime.AddCleanup(new([1]*byte), func(int) { debug.SetGCPercent(memoryShare) }, 0)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	context.AfterFunc(ctx, stop) // a second one ends the program at once
 	code := cli.Run(ctx, cli.World{Args: os.Args[1:], Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, Env: os.Environ(), Now: time.Now, Pid: os.Getpid(), Version: release()})

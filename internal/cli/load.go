@@ -164,6 +164,7 @@ func (a *app) runLoad(ctx context.Context, f *loadFlags, args []string, write bo
 		}
 		req.Ask = req.Match && a.terminal() && !a.json && !a.yes
 		req.Takes, req.Write, req.All, req.Past = takes, write, f.all || a.json || len(f.show) > 0, f.past
+		req.Brief = !req.All
 		requests = append(requests, req)
 	}
 	var reports []any

@@ -116,7 +116,7 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 		return nil, fault.Newf("nothing says which calendar").Do("name a calendar of the desk, or an .ics file")
 	}
 	out := &Extract{Range: r}
-	var rows extract.List
+	var all []extract.Found
 	for _, name := range names {
 		spec, f := office.Desk.Calendar(name, false)
 		if f == nil && spec.Made && !office.Desk.Has(name) { // only a load makes it
@@ -138,7 +138,7 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 				out.Series++
 			}
 			for _, o := range found {
-				rows.Add(extract.New(spec.Name, o, s.Master(), r.View))
+				all = append(all, extract.Found{Occurrence: o, Calendar: spec.Name, Master: s.Master()})
 			}
 		}, func(f *fault.Fault) { out.Faults = append(out.Faults, f) })
 		if e := cal.Close(); err == nil {
@@ -148,7 +148,7 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 			return nil, err
 		}
 	}
-	out.Rows = rows.Sorted()
+	out.Rows = extract.Sorted(all, r.View)
 	out.All, out.Found = len(out.Rows), len(out.Rows)
 	return out, nil
 }
@@ -177,7 +177,7 @@ func occurrencesOf(ctx context.Context, objects []*ical.Object, zones ical.Zones
 		if n%1024 == 0 && ctx.Err() != nil {
 			return ctx.Err()
 		}
-		if recur.Outside(o.Raws, r.Window()) {
+		if recur.Outside(o, r.Window()) {
 			continue
 		}
 		s, err := recur.Read(o.Raws, zones)

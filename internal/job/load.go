@@ -32,6 +32,7 @@ type LoadRequest struct {
 	Allow  map[string]int // how many of what a guard may let pass
 	Write  bool           // load; otherwise preview
 	All    bool           // every item has its event
+	Brief  bool           // events that stand untouched are counted and not listed
 	Past   bool           // list events gone that are past
 	Pairs  plan.Pairs     // rows and events that are one, as someone said
 
@@ -133,6 +134,7 @@ func Load(ctx context.Context, office *Office, req LoadRequest) (*Report, error)
 }
 
 func loadOnce(ctx context.Context, office *Office, req LoadRequest, attempt int) (*Report, error) {
+	req.Brief = req.Brief && attempt == 1 // a later one tells what an earlier one has written
 	l, err := open(ctx, office, req)
 	if err != nil {
 		return nil, err
@@ -186,7 +188,7 @@ func (l *load) perform(ctx context.Context, what string) error {
 func (l *load) plan(ctx context.Context) error {
 	r := plan.Request{
 		Intake: l.in, Batch: l.batch, Sources: l.report.Sources, Stamp: l.office.Stamp(), Places: l.placesOf, Takes: l.req.Takes, Allow: l.req.Allow,
-		Full: l.req.All, Moves: l.req.Into == "", Past: l.req.Past, Pairs: l.req.Pairs, Workers: workers, Parallel: runtime.GOMAXPROCS(0),
+		Full: l.req.All, Brief: l.req.Brief && len(l.req.Restore) == 0, Moves: l.req.Into == "", Past: l.req.Past, Pairs: l.req.Pairs, Workers: workers, Parallel: runtime.GOMAXPROCS(0),
 	}
 	var err error
 	if r.Memory, err = l.remembered(ctx); err != nil {

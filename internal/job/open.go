@@ -478,7 +478,10 @@ func mentions(spec calendar.Spec, identity string) bool {
 		}
 	}
 	line, before := event.PropIntake+":"+event.WriteMark(identity), event.PropIntake+":"+ical.Escape(identity)
-	texts := [][]byte{[]byte(line[:min(len(line), longestMark)]), []byte(before[:min(len(before), longestMark)])}
+	texts := [][]byte{[]byte(line[:min(len(line), longestMark)])}
+	if before != line {
+		texts = append(texts, []byte(before[:min(len(before), longestMark)]))
+	}
 	return slices.ContainsFunc(paths, func(path string) bool { return fileHas(path, texts) })
 }
 

@@ -191,7 +191,7 @@ func (r *reconciler) mapAll(ctx context.Context) (rows []mappedRow, spans []even
 // met tells whether the calendar has an event of a row in the range.
 func (r *reconciler) met(i int, id identity.ID) bool {
 	for _, place := range r.placesOf(i) {
-		if r.byID[placedID{place, id}] != nil || r.byID[placedID{place, identity.Copy(id, r.calendars[place].spec.Name)}] != nil {
+		if r.byID[placedID{place, id}] != nil || r.unmarked && r.byID[placedID{place, identity.Copy(id, r.calendars[place].spec.Name)}] != nil {
 			return true
 		}
 	}
@@ -242,6 +242,8 @@ type reconciler struct {
 	out    *Reconciliation
 	events []*calendarEvent
 	byID   map[placedID]*calendarEvent
+
+	unmarked bool // an event of byID is known by its UID alone, which may be that of a copy
 }
 
 // placedID is an identity in one calendar.
@@ -275,7 +277,7 @@ func (r *reconciler) event(place int32, s *recur.Series, found []recur.Occurrenc
 	e := &calendarEvent{view: view, place: place, occurrences: len(found)}
 	mark := view.ID
 	if mark == "" {
-		mark = view.UID
+		mark, r.unmarked = view.UID, true
 	}
 	if id, err := uuid.Parse(mark); err == nil && r.byID[placedID{place, id}] == nil {
 		e.id = id

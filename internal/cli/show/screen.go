@@ -139,7 +139,10 @@ func steers(r rune) bool {
 // without characters that steer, and never the beginning of a formula.
 func harmless(s string) string {
 	s = plainText(s)
-	if r, _ := utf8.DecodeRuneInString(s); strings.ContainsRune("=+-@\t＝＋－＠", r) && s != "" {
+	if s == "" || s[0] >= '0' && s[0] <= '9' || s[0] >= 'A' && s[0] <= 'z' { // nearly always
+		return s
+	}
+	if r, _ := utf8.DecodeRuneInString(s); strings.ContainsRune("=+-@\t＝＋－＠", r) {
 		return "'" + s
 	}
 	return s
@@ -147,7 +150,14 @@ func harmless(s string) string {
 
 // plainText takes what would steer a screen out of a text.
 func plainText(s string) string {
-	if strings.IndexFunc(s, steers) < 0 {
+	ascii := true
+	for i := range len(s) {
+		if s[i] < ' ' || s[i] > '~' {
+			ascii = false
+			break
+		}
+	}
+	if ascii || strings.IndexFunc(s, steers) < 0 {
 		return s
 	}
 	return strings.Map(func(r rune) rune {

@@ -71,9 +71,9 @@ func (s Span) String() string { return string(s.Append(nil)) }
 
 // Append appends String's text to dst.
 func (s Span) Append(dst []byte) []byte {
-	dst = appendTime(dst, s.Start)
+	dst = ical.AppendTime(dst, s.Start)
 	dst = append(dst, '/')
-	dst = appendTime(dst, s.End)
+	dst = ical.AppendTime(dst, s.End)
 	if s.Start.Form == zone.Local {
 		dst = append(append(dst, '@'), s.Start.Zone.Name()...)
 	}
@@ -90,35 +90,6 @@ func (s Span) Append(dst []byte) []byte {
 		dst = append(append(dst, ";EXDATE="...), d...)
 	}
 	return dst
-}
-
-func appendTime(dst []byte, t zone.Time) []byte {
-	c := zone.Civil(t.Wall)
-	y, m, d := c.Date()
-	dst = appendDigits(dst, y, 4)
-	dst = appendDigits(dst, int(m), 2)
-	dst = appendDigits(dst, d, 2)
-	if t.Form == zone.Date {
-		return dst
-	}
-	h, min, s := c.Clock()
-	dst = append(dst, 'T')
-	dst = appendDigits(dst, h, 2)
-	dst = appendDigits(dst, min, 2)
-	dst = appendDigits(dst, s, 2)
-	if t.Form == zone.Absolute {
-		dst = append(dst, 'Z')
-	}
-	return dst
-}
-
-func appendDigits(dst []byte, n, width int) []byte {
-	var buf [4]byte
-	for i := width - 1; i >= 0; i-- {
-		buf[i] = byte('0' + n%10)
-		n /= 10
-	}
-	return append(dst, buf[:width]...)
 }
 
 var errSpan = errors.New("not a time span")

@@ -366,7 +366,7 @@ func appendDates(dst []byte, s Span) []byte {
 func Append(dst []byte, e *Event, uid string, recurrence zone.Time, marks []Mark, stamp zone.Time) []byte {
 	dst = append(dst, "BEGIN:VEVENT\r\nUID:"...)
 	dst = append(append(dst, uid...), "\r\nDTSTAMP:"...)
-	dst = append(appendTime(dst, stamp), '\r', '\n')
+	dst = append(ical.AppendTime(dst, stamp), '\r', '\n')
 	if !recurrence.IsZero() {
 		dst = appendTimeLine(dst, "RECURRENCE-ID", recurrence)
 	}
@@ -412,7 +412,7 @@ func appendTimeLine(dst []byte, name string, t zone.Time) []byte {
 		}
 		dst = append(append(dst, ";TZID="...), t.Zone.Name()...)
 	}
-	return append(appendTime(append(dst, ':'), t), '\r', '\n')
+	return append(ical.AppendTime(append(dst, ':'), t), '\r', '\n')
 }
 
 // Marks gives the intake and the key that a VEVENT is marked with, without

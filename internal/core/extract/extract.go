@@ -38,23 +38,36 @@ type Row struct {
 	at   int64
 }
 
-// New gives the row of an occurrence. view places dates and floating times
-// for sorting; nil is UTC.
-func New(calendar string, o recur.Occurrence, master *event.View, view *zone.Zone) Row {
+// A Found is an occurrence that was found, and the calendar it is in.
+type Found struct {
+	recur.Occurrence
+	Calendar string
+	Master   *event.View // of its series; nil for none
+}
+
+// Row gives the row of an occurrence. view places dates and floating times for
+// sorting; nil is UTC.
+func (o *Found) Row(view *zone.Zone) Row {
 	v := o.View
 	r := Row{
-		Calendar: calendar, UID: v.UID, Title: v.Text(event.Title), Start: o.Span.Start.RFC3339(), End: o.Span.End.RFC3339(), AllDay: o.Span.AllDay(), Zone: o.Span.Start.ZoneName(),
+		Calendar: o.Calendar, UID: v.UID, Title: v.Text(event.Title), Start: o.Span.Start.RFC3339(), AllDay: o.Span.AllDay(), Zone: o.Span.Start.ZoneName(),
 		Location: v.Text(event.Location), Description: v.Text(event.Description), Status: v.Text(event.Status), Categories: []string{}, Attendees: []string{}, Intake: v.Intake, Key: v.Key,
 		Span: o.Span, View: v, at: o.Span.Start.Instant(view),
 	}
-	if !o.Recurrence.IsZero() {
+	switch { // a single one and most of a series begin when they say
+	case o.Recurrence.IsZero():
+	case o.Recurrence == o.Span.Start:
+		r.Occurrence = r.Start
+	default:
 		r.Occurrence = o.Recurrence.RFC3339()
 	}
 	if r.AllDay {
 		r.End = o.Span.LastDay().RFC3339()
+	} else {
+		r.End = o.Span.End.RFC3339()
 	}
-	if master != nil && r.Intake == "" { // a changed occurrence is from where its series is
-		r.Intake, r.Key = master.Intake, master.Key
+	if o.Master != nil && r.Intake == "" { // a changed occurrence is from where its series is
+		r.Intake, r.Key = o.Master.Intake, o.Master.Key
 	}
 	if c := v.Text(event.Categories); c != "" {
 		r.Categories = strings.Split(c, "\n")
@@ -68,51 +81,31 @@ func New(calendar string, o recur.Occurrence, master *event.View, view *zone.Zon
 // Begins gives the instant at which the row begins, in seconds since 1970.
 func (r *Row) Begins() int64 { return r.at }
 
-// List gathers rows. They are large, so none is moved before all are there.
-type List struct {
-	full [][]Row
-	last []Row
-	n    int
-}
-
-// blockOfRows is how many rows are gathered at a time.
-const blockOfRows = 1000
-
-// Add adds a row.
-func (l *List) Add(r Row) {
-	if len(l.last) == cap(l.last) {
-		l.full, l.last = append(l.full, l.last), make([]Row, 0, blockOfRows)
-	}
-	l.last = append(l.last, r)
-	l.n++
-}
-
-// Sorted gives the rows in the order of their starts, all-day events first on their
-// day, then by title, calendar and UID, so that the order is always the same.
-func (l *List) Sorted() []Row {
+// Sorted gives the rows of occurrences in the order of their starts, all-day events
+// first on their day, then by title, calendar and UID, so that the order is always
+// the same. view places dates and floating times; nil is UTC.
+func Sorted(found []Found, view *zone.Zone) []Row {
 	type begin struct {
-		at  int64
-		row *Row
+		at int64
+		n  int32
 	}
-	order := make([]begin, 0, l.n)
-	for _, block := range append(l.full, l.last) {
-		for i := range block {
-			order = append(order, begin{block[i].at, &block[i]})
-		}
+	order := make([]begin, len(found))
+	for i := range found {
+		order[i] = begin{found[i].Span.Start.Instant(view), int32(i)}
 	}
-	slices.SortStableFunc(order, func(x, y begin) int {
+	slices.SortFunc(order, func(x, y begin) int {
 		if x.at != y.at {
 			return cmp.Compare(x.at, y.at)
 		}
-		a, b := x.row, y.row
-		if a.AllDay != b.AllDay {
-			return map[bool]int{true: -1, false: 1}[a.AllDay]
+		a, b := &found[x.n], &found[y.n]
+		if a.Span.AllDay() != b.Span.AllDay() {
+			return map[bool]int{true: -1, false: 1}[a.Span.AllDay()]
 		}
-		return cmp.Or(strings.Compare(a.Title, b.Title), strings.Compare(a.Calendar, b.Calendar), strings.Compare(a.UID, b.UID))
+		return cmp.Or(strings.Compare(a.View.Text(event.Title), b.View.Text(event.Title)), strings.Compare(a.Calendar, b.Calendar), strings.Compare(a.View.UID, b.View.UID), int(x.n-y.n))
 	})
-	out := make([]Row, l.n)
+	out := make([]Row, len(found))
 	for i, b := range order {
-		out[i] = *b.row
+		out[i] = found[b.n].Row(view)
 	}
 	return out
 }

@@ -12,7 +12,7 @@ import (
 )
 
 // rows gives the occurrences of an event in March 2026.
-func rows(t *testing.T, calendar string, raws ...string) []Row {
+func rows(t *testing.T, calendar string, raws ...string) []Found {
 	t.Helper()
 	book, err := zone.NewBook(nil)
 	require.NoError(t, err)
@@ -22,8 +22,8 @@ func rows(t *testing.T, calendar string, raws ...string) []Row {
 	}
 	s, err := recur.Read(texts, book.Find)
 	require.NoError(t, err)
-	var out []Row
-	require.NoError(t, s.In(recur.Window{From: zone.Wall(2026, 3, 1, 0, 0, 0), To: zone.Wall(2026, 4, 1, 0, 0, 0)}, func(o recur.Occurrence) { out = append(out, New(calendar, o, s.Master(), nil)) }))
+	var out []Found
+	require.NoError(t, s.In(recur.Window{From: zone.Wall(2026, 3, 1, 0, 0, 0), To: zone.Wall(2026, 4, 1, 0, 0, 0)}, func(o recur.Occurrence) { out = append(out, Found{o, calendar, s.Master()}) }))
 	return out
 }
 
@@ -31,14 +31,10 @@ func TestRows(t *testing.T) {
 	series := "BEGIN:VEVENT\r\nUID:f\r\nDTSTART;TZID=Europe/Lisbon:20260325T080000\r\nDTEND;TZID=Europe/Lisbon:20260325T090000\r\nRRULE:FREQ=DAILY;COUNT=2\r\nSUMMARY:Ferry\r\nLOCATION:N\r\nURL:https://tarn-haven.example\r\nCATEGORIES:A,B\r\nX-ALMANACH-INTAKE:ferries\r\nX-ALMANACH-KEY:F-1\r\nATTENDEE;CN=Oda:mailto:oda@fenn-agency.example\r\nATTENDEE;ROLE=OPT-PARTICIPANT:mailto:piet@harrow.example\r\nATTENDEE;CUTYPE=ROOM:mailto:room@tarn-haven.example\r\nATTENDEE;CUTYPE=RESOURCE:mailto:crane@tarn-haven.example\r\nATTACH:https://a.example\r\nATTACH:https://b.example\r\nEND:VEVENT\r\n"
 	late := "BEGIN:VEVENT\r\nUID:f\r\nRECURRENCE-ID;TZID=Europe/Lisbon:20260326T080000\r\nDTSTART;TZID=Europe/Lisbon:20260326T100000\r\nSUMMARY:Late ferry\r\nSTATUS:CANCELLED\r\nEND:VEVENT\r\n"
 	days := "BEGIN:VEVENT\r\nUID:d\r\nDTSTART;VALUE=DATE:20260326\r\nDTEND;VALUE=DATE:20260328\r\nSUMMARY:Dredging\r\nEND:VEVENT\r\n"
-	list := append(rows(t, "ferries", series, late), rows(t, "closures", days)...)
-	list = append(list, rows(t, "a", "BEGIN:VEVENT\r\nUID:2\r\nDTSTART:20260325T080000Z\r\nSUMMARY:Ferry\r\nEND:VEVENT\r\n")...)
-	list = append(list, rows(t, "a", "BEGIN:VEVENT\r\nUID:1\r\nDTSTART:20260325T080000Z\r\nSUMMARY:Ferry\r\nEND:VEVENT\r\n")...)
-	var gathered List
-	for _, r := range list {
-		gathered.Add(r)
-	}
-	list = gathered.Sorted()
+	found := append(rows(t, "ferries", series, late), rows(t, "closures", days)...)
+	found = append(found, rows(t, "a", "BEGIN:VEVENT\r\nUID:2\r\nDTSTART:20260325T080000Z\r\nSUMMARY:Ferry\r\nEND:VEVENT\r\n")...)
+	found = append(found, rows(t, "a", "BEGIN:VEVENT\r\nUID:1\r\nDTSTART:20260325T080000Z\r\nSUMMARY:Ferry\r\nEND:VEVENT\r\n")...)
+	list := Sorted(found, nil)
 	var order []string
 	for i := range list {
 		order = append(order, list[i].Calendar+" "+list[i].UID+" "+list[i].Start)

@@ -32,6 +32,7 @@ type span struct {
 	line     int32
 	calendar int32 // index into calendars
 	extras   int32 // as of Piece
+	rules    bool
 }
 
 // calendar is one VCALENDAR: where its first component begins, where its END
@@ -130,7 +131,7 @@ func (g *grouper) take(p Piece) {
 
 func (g *grouper) event(p Piece) {
 	n := int32(len(g.pieces))
-	g.pieces = append(g.pieces, span{p.Offset, p.Offset + len(p.Raw), int32(p.Line), int32(p.Calendar - 1), int32(p.Extras)})
+	g.pieces = append(g.pieces, span{p.Offset, p.Offset + len(p.Raw), int32(p.Line), int32(p.Calendar - 1), int32(p.Extras), p.Rules})
 	g.uids = append(g.uids, p.UID)
 	at := fault.Place{Line: p.Line}
 	if p.UID == nil {
@@ -171,7 +172,7 @@ func (g *grouper) finish() {
 	for o, size := range g.sizes {
 		n := int(size)
 		g.refs[o].pieces = pieces[at : at : at+n]
-		g.Objects[o] = Object{UID: string(g.uids[g.first[o]]), Raws: raws[at : at : at+n], Line: int(g.pieces[g.first[o]].line), Ref: &g.refs[o], Extras: g.pieces[g.first[o]].extras}
+		g.Objects[o] = Object{UID: string(g.uids[g.first[o]]), Raws: raws[at : at : at+n], Line: int(g.pieces[g.first[o]].line), Ref: &g.refs[o], Extras: g.pieces[g.first[o]].extras, Single: n == 1 && !g.pieces[g.first[o]].rules}
 		at += n
 	}
 	for n, o := range g.of {

@@ -19,6 +19,10 @@ type Object struct {
 	// Extras is where in the first component the lines begin whose names begin
 	// with X: none stands before. 0 when that was not looked at, -1 for none.
 	Extras int32
+	// Single tells that there is one component, and that no line of it begins
+	// with R: it does not repeat, and is no occurrence of another. False where
+	// that was not looked at.
+	Single bool
 }
 
 // UIDOf gives a component's UID, "" when it has none.

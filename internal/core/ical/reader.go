@@ -33,6 +33,7 @@ type Piece struct {
 	UID      []byte // the component's UID as written, nil when there is none
 	Override bool   // has a RECURRENCE-ID
 	Extras   int    // of a component: offset in Raw of its first own line that begins with X; -1 for none
+	Rules    bool   // of a component: an own line begins with R, as RRULE, RDATE and RECURRENCE-ID do
 	Close    bool   // is the END:VCALENDAR line
 	Fault    *fault.Fault
 }
@@ -269,6 +270,7 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 				uid = [2]int{at, end}
 			}
 		case 'R', 'r':
+			p.Rules = p.Rules || len(open) == 1
 			if len(open) == 1 && isProperty(line, "RECURRENCE-ID") {
 				p.Override = true
 			}

@@ -105,14 +105,17 @@ func parseClock(b []byte) (seconds int64, utc, ok bool) {
 // FormatTime writes a time as a DATE or DATE-TIME value; its zone belongs
 // into a TZID parameter.
 func FormatTime(t zone.Time) string {
-	c := zone.Civil(t.Wall)
-	switch t.Form {
-	case zone.Date:
-		return c.Format("20060102")
-	case zone.Absolute:
-		return c.Format("20060102T150405Z")
+	var buf [20]byte
+	return string(AppendTime(buf[:0], t))
+}
+
+// AppendTime appends FormatTime's text to dst.
+func AppendTime(dst []byte, t zone.Time) []byte {
+	dst = zone.AppendWall(dst, t.Wall, t.Form == zone.Date, false)
+	if t.Form == zone.Absolute {
+		dst = append(dst, 'Z')
 	}
-	return c.Format("20060102T150405")
+	return dst
 }
 
 // TimeParams gives the parameters a property with the time t needs.

@@ -32,6 +32,7 @@ type Request struct {
 	Takes    []Take
 	Allow    map[string]int // how many of what a guard may let pass
 	Full     bool           // every item has its event
+	Brief    bool           // what stands untouched is counted and has no item
 
 	// Moves tells that events of the intake may be taken out of a calendar that
 	// their rows do not go to any more.
@@ -229,7 +230,9 @@ func (m *maker) add(s *shard) {
 		m.keys[f.field] = few(m.keys[f.field], f.key)
 	}
 	for _, st := range s.stands {
-		st.Item += int32(first)
+		if st.Item >= 0 {
+			st.Item += int32(first)
+		}
 		m.plan.standing = append(m.plan.standing, st)
 	}
 	m.vanished = append(m.vanished, s.vanished...)
@@ -294,7 +297,9 @@ func (m *maker) sort() {
 		m.edits.changes[i].item = at[m.edits.changes[i].item]
 	}
 	for i := range m.plan.standing {
-		m.plan.standing[i].Item = int32(at[m.plan.standing[i].Item])
+		if s := &m.plan.standing[i]; s.Item >= 0 {
+			s.Item = int32(at[s.Item])
+		}
 	}
 }
 

@@ -52,7 +52,7 @@ func (m Memory) gone(calendar string, id identity.ID) bool {
 type Stand struct {
 	ID       identity.ID
 	Calendar int32 // index of the holding that its row goes to
-	Item     int32
+	Item     int32 // -1 where it has none, as nothing is done to it
 }
 
 // Stood lists the IDs that stand in a calendar, as far as the plan was applied.
@@ -62,7 +62,11 @@ func (p *Plan) Stood(calendar string) []identity.ID {
 		if p.calendars[s.Calendar] != calendar {
 			continue
 		}
-		if e := p.Items[s.Item].Edit; e < 0 || p.Edits[e].Done || p.Edits[e].Kind != Create {
+		edit := -1
+		if s.Item >= 0 {
+			edit = p.Items[s.Item].Edit
+		}
+		if edit < 0 || p.Edits[edit].Done || p.Edits[edit].Kind != Create {
 			out = append(out, s.ID)
 		}
 	}
@@ -115,11 +119,11 @@ func vanishedFault(g Guard, intake string) *fault.Fault {
 		Do("if someone deleted them on purpose, load again with --allow %s=%d; to make them again, with --restore all; nothing was written", g.Name, g.Count)
 }
 
-// stand notes that a row's event stands, or will stand, in a calendar. It is
-// called right after the event's item was added.
-func (s *shard) stand(id identity.ID, calendar int32) {
+// stand notes that a row's event stands, or will stand, in a calendar; item is
+// the event's item among the shard's, -1 for none.
+func (s *shard) stand(id identity.ID, calendar int32, item int) {
 	if s.wanted.Recurrence.IsZero() {
-		s.stands = append(s.stands, Stand{id, calendar, int32(len(s.items) - 1)})
+		s.stands = append(s.stands, Stand{id, calendar, int32(item)})
 	}
 }
 

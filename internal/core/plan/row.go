@@ -114,13 +114,16 @@ func (s *shard) row(i int) {
 		s.totals.Placed++
 		switch {
 		case c.stands():
-			s.settle(i, id, c)
-			s.stand(id, c.row)
+			item := len(s.items)
+			if s.settle(i, id, c); len(s.items) == item {
+				item = -1
+			}
+			s.stand(id, c.row, item)
 		case w.Recurrence.IsZero() && s.removed(i, id, c.to):
 			s.stayAway(i, id, c.to)
 		default:
 			s.create(i, id, c.to, n)
-			s.stand(id, c.row)
+			s.stand(id, c.row, len(s.items)-1)
 		}
 	}
 	s.leave(i, id, copies)
@@ -302,8 +305,9 @@ func (s *shard) settle(i int, id identity.ID, c standing) {
 	decide := s.decision(i)
 	if decide == nil && !s.Full && !c.moves() && c.row == c.to && !c.remark && !c.adopted && w.Recurrence.IsZero() && agree.Untouched(c.found.Raw(), c.found.extras(), &w.Event) {
 		s.totals.count(agree.Same)
-		item := s.item(i, agree.Same, c.to, c.found.Object.UID)
-		s.add(item, nil)
+		if !s.Brief {
+			s.add(s.item(i, agree.Same, c.to, c.found.Object.UID), nil)
+		}
 		return
 	}
 	view, err := event.Read(c.found.Raw(), h.Zones)

@@ -3,6 +3,8 @@ package recur
 import (
 	"bytes"
 	"time"
+
+	"almanach/internal/core/ical"
 )
 
 // margin is how many days a zone, and a date without one, can put an event beside
@@ -11,11 +13,11 @@ const margin = 2
 
 // Outside tells, by a glance at its text, that a single event lies outside of a
 // window for certain. Where it is false nothing is known.
-func Outside(raws [][]byte, w Window) bool {
-	if len(raws) != 1 || repeats(raws[0]) {
+func Outside(o *ical.Object, w Window) bool {
+	if len(o.Raws) != 1 || !o.Single && repeats(o.Raws[0]) {
 		return false
 	}
-	raw := raws[0]
+	raw := o.Raws[0]
 	start, ok := dayOf(raw, "\nDTSTART")
 	if !ok {
 		return false

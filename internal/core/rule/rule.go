@@ -229,6 +229,9 @@ func parseUntil(value string) (zone.Time, error) {
 		layout string
 		form   zone.Form
 	}{{"20060102", zone.Date}, {"20060102T150405", zone.Floating}, {"20060102T150405Z", zone.Absolute}} {
+		if len(value) != len(f.layout) {
+			continue
+		}
 		if t, err := time.Parse(f.layout, value); err == nil {
 			return zone.Time{Wall: t.Unix(), Form: f.form}, nil
 		}

@@ -162,7 +162,7 @@ func (s *sorter) judge(i int, row table.Row) (keyed bool) {
 	if f == nil && reason == "" {
 		f = crossed
 	}
-	total := f == nil && (row.Sums() || row.SumsUp() && (s.key.Empty() || row.Alone()))
+	total := f == nil && row.SumsUp() && (row.Sums() || s.key.Empty() || row.Alone())
 	switch {
 	case f != nil:
 		s.hold(i, slices.Clone(s.key), f)
@@ -373,6 +373,15 @@ func (b *Batch) Leave(i int, why Why) {
 		reason = "cancelled in the source, and there is no event to cancel"
 	}
 	b.leave(i, b.Mapping.Key(b.Rows[i]), why, reason)
+}
+
+// RowOf gives the first row whose key has the ID, as long as it was wanted when
+// the batch was sorted; -1 for none.
+func (b *Batch) RowOf(id identity.ID) int {
+	if i, ok := b.first[id]; ok {
+		return int(i)
+	}
+	return -1
 }
 
 // Present tells whether a key of the source has the ID, and its row's fate.

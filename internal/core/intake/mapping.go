@@ -389,7 +389,7 @@ func (m *Mapper) fill(row table.Row, w *Wanted) *fault.Fault {
 	}
 	m.eval.Load(row)
 	for _, i := range m.needs {
-		if !row.Cell(i).Filled() {
+		if !row.Filled(i) {
 			f := fault.Newf("is empty: the row is still being filled in").Do("it is loaded by itself once it is complete")
 			f.Place.Column = m.Header.Label(i)
 			return f

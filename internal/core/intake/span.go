@@ -237,7 +237,7 @@ func (s *moments) fault(m *Mapper, row table.Row, problem string) *fault.Fault {
 		return fault.New(text, problem)
 	}
 	for _, i := range s.columns {
-		if row.Cell(i).Filled() {
+		if row.Filled(i) {
 			f := fault.New(row.Cell(i).Text, problem)
 			f.Place.Column = m.Header.Label(i)
 			return f

@@ -50,7 +50,7 @@ func (m *Mapping) learnBeside(rows []table.Row) {
 		}
 		years, halves, filled := 0, 0, 0
 		for _, r := range rows {
-			if r.Fault != nil || !r.Cell(i).Filled() {
+			if r.Fault != nil || !r.Filled(i) {
 				continue
 			}
 			if filled++; filled > 200 {
@@ -77,7 +77,7 @@ func (m *Mapping) learnBeside(rows []table.Row) {
 // fitsBeside refuses a date or time that a column beside it contradicts.
 func (m *Mapper) fitsBeside(row table.Row, v moment.Value) *fault.Fault {
 	var year, half *fault.Fault
-	if m.year >= 0 && row.Cell(m.year).Filled() {
+	if m.year >= 0 && row.Filled(m.year) {
 		if y := zone.Civil(v.Date).Format("2006"); y != strings.TrimSpace(row.Cell(m.year).Text) {
 			year = m.start.fault(m, row, "is read as of "+y+", and "+m.Header.Label(m.year)+" says "+row.Cell(m.year).Text)
 			year.Do("set assume: { year: … }, or write the year into the date")
@@ -85,7 +85,7 @@ func (m *Mapper) fitsBeside(row table.Row, v moment.Value) *fault.Fault {
 	}
 	if m.half >= 0 && v.Clock != moment.NoClock {
 		pm := moment.Half(row.Cell(m.half).Text) == 2
-		if row.Cell(m.half).Filled() && pm != (v.Clock >= 12*3600) {
+		if row.Filled(m.half) && pm != (v.Clock >= 12*3600) {
 			half = fault.Newf("the start is read as %s, and %s says %s", showClock(v.Clock), m.Header.Label(m.half), row.Cell(m.half).Text)
 			half.Do("add %s to start, behind the time", "{"+m.Header.Label(m.half)+"}")
 		}
@@ -99,7 +99,7 @@ func (m *Mapping) namesWeekdays(i int, rows []table.Row) bool {
 	var looked []table.Row
 	in := ^moment.Languages(0) // that have all the names
 	for _, r := range rows {
-		if r.Fault != nil || !r.Cell(i).Filled() {
+		if r.Fault != nil || !r.Filled(i) {
 			continue
 		}
 		days, of := moment.Weekdays(r.Cell(i).Text, 0)

@@ -83,7 +83,7 @@ type goner struct {
 // event looks at one event of ours.
 func (g *goner) event(place int32, f *Found) {
 	h := g.Holdings[place]
-	if fate, present := g.Batch.Present(f.ID); present && fate != intake.LeftOutRow {
+	if fate, present := g.present(place, f); present && fate != intake.LeftOutRow {
 		g.ours++
 		return
 	}

@@ -162,6 +162,7 @@ type Found struct {
 	Part   int // index into the object's components
 	ID     identity.ID
 	Twins  int // further components that claim the same identity
+	slot   int32
 }
 
 // Raw is the component.
@@ -187,7 +188,7 @@ func (h *Holding) Find(id identity.ID) Found {
 
 func (h *Holding) found(n int32) Found {
 	s := h.slots[n]
-	return Found{Object: h.objects[s.object], Part: int(s.part), ID: s.id, Twins: h.twins[s.id]}
+	return Found{Object: h.objects[s.object], Part: int(s.part), ID: s.id, Twins: h.twins[s.id], slot: n}
 }
 
 // Claims gives the further components that claim an identity.

@@ -74,6 +74,7 @@ type maker struct {
 	ours    int      // events of this intake in its calendars
 	none    int      // rows whose events are to be cancelled
 
+	join      join
 	pairs     map[int]pair           // by row: the event that its key stood for under another form or number
 	likely    map[int]*orphan        // by row: the event that it may stand for
 	claimed   map[identity.ID]string // by the ID of an orphan: the key that has taken it over
@@ -110,6 +111,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 			m.series[id] = &master{}
 		}
 	}
+	m.join = newJoin(r.Batch, r.Holdings)
 	m.paired()
 	if err := m.rows(ctx); err != nil {
 		return nil, err

@@ -2,6 +2,8 @@ package plan
 
 import (
 	"bytes"
+	"cmp"
+	"encoding/binary"
 	"fmt"
 	"slices"
 
@@ -26,13 +28,21 @@ type Remembered struct {
 
 // Sort puts IDs into the order that Remembered has them in, each once.
 func Sort(ids []identity.ID) []identity.ID {
-	slices.SortFunc(ids, func(a, b identity.ID) int { return bytes.Compare(a[:], b[:]) })
+	slices.SortFunc(ids, compareIDs)
 	return slices.Compact(ids)
+}
+
+// compareIDs orders IDs by their octets.
+func compareIDs(a, b identity.ID) int {
+	if c := cmp.Compare(binary.BigEndian.Uint64(a[:]), binary.BigEndian.Uint64(b[:])); c != 0 {
+		return c
+	}
+	return bytes.Compare(a[8:], b[8:])
 }
 
 // Has tells whether a sorted list has an ID.
 func Has(ids []identity.ID, id identity.ID) bool {
-	_, ok := slices.BinarySearchFunc(ids, id, func(a, b identity.ID) int { return bytes.Compare(a[:], b[:]) })
+	_, ok := slices.BinarySearchFunc(ids, id, compareIDs)
 	return ok
 }
 
@@ -57,7 +67,7 @@ type Stand struct {
 
 // Stood lists the IDs that stand in a calendar, as far as the plan was applied.
 func (p *Plan) Stood(calendar string) []identity.ID {
-	var out []identity.ID
+	out := make([]identity.ID, 0, len(p.standing))
 	for _, s := range p.standing {
 		if p.calendars[s.Calendar] != calendar {
 			continue
@@ -144,6 +154,9 @@ func (m *maker) restores() []string {
 // was deleted by a person.
 func (r *Remembered) After(p *Plan, calendar string, holds func(identity.ID) bool) *Remembered {
 	stood := p.Stood(calendar)
+	if len(r.Removed) == 0 && slices.Equal(stood, r.Standing) {
+		return &Remembered{Standing: stood}
+	}
 	ours := map[identity.ID]bool{} // taken out by the plan
 	for i := range p.Edits {
 		if e := &p.Edits[i]; e.Done && (e.Kind == Remove || e.Kind == MoveOut && e.Calendar == calendar) {

@@ -66,7 +66,7 @@ func (m *maker) paired() {
 func (m *maker) orphans() (out []*orphan) {
 	for n, h := range m.Holdings {
 		h.Ours(func(f *Found) bool {
-			if _, present := m.Batch.Present(f.ID); present || f.Twins > 0 {
+			if _, present := m.present(int32(n), f); present || f.Twins > 0 {
 				return true
 			}
 			view, err := event.Read(f.Raw(), h.Zones)
@@ -88,11 +88,15 @@ func (m *maker) orphans() (out []*orphan) {
 // fresh gives the rows that have no event in any calendar.
 func (m *maker) fresh() (out []int) {
 	for i := range m.Batch.Rows {
-		fate, id := m.Batch.Fate(i)
+		fate, _ := m.Batch.Fate(i)
 		if _, _, changes := m.Batch.Occurrence(i); fate != intake.WantedRow || changes || len(m.Places(i)) != 1 {
 			continue
 		}
-		stands := slices.ContainsFunc(m.Holdings, func(h *Holding) bool { f := h.Row(id); return f.Object != nil })
+		stands := false
+		for n := range m.Holdings {
+			f := m.standsIn(int32(n), i)
+			stands = stands || f.Object != nil
+		}
 		if !stands {
 			out = append(out, i)
 		}

@@ -148,8 +148,8 @@ func (s *shard) standings(i int, id identity.ID) ([]standing, *fault.Fault) {
 			if m := s.series[series]; m.objects[n] != nil {
 				c.from, c.found = m.from[n], s.Holdings[m.from[n]].partOf(m.objects[n], id)
 			}
-		} else if c.found = s.Holdings[to].Row(id); !c.stands() && s.Moves {
-			if from, found := s.elsewhere(places, id); found.Object != nil {
+		} else if c.found = s.standsIn(to, i); !c.stands() && s.Moves {
+			if from, found := s.elsewhere(places, i); found.Object != nil {
 				c.from, c.found = from, found
 				if s.movedByHand(to, from, id) { // there it stays
 					c.to = from
@@ -206,12 +206,12 @@ func (s *shard) remember(i int, id identity.ID, copies []standing) {
 
 // elsewhere finds the event of a row in a calendar that the row does not go to
 // any more.
-func (s *shard) elsewhere(places []int32, id identity.ID) (int32, Found) {
-	for n, h := range s.Holdings {
+func (s *shard) elsewhere(places []int32, i int) (int32, Found) {
+	for n := range s.Holdings {
 		if slices.Contains(places, int32(n)) {
 			continue
 		}
-		if f := h.Row(id); f.Object != nil {
+		if f := s.standsIn(int32(n), i); f.Object != nil {
 			return int32(n), f
 		}
 	}
@@ -483,7 +483,7 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 			return // what is elsewhere is moved, or there is nothing here yet
 		}
 	}
-	from, found := s.elsewhere(s.Places(i), id)
+	from, found := s.elsewhere(s.Places(i), i)
 	if found.Object == nil {
 		return
 	}

@@ -42,7 +42,15 @@ type Cell struct {
 }
 
 // Filled tells whether the cell holds anything but white space.
-func (c Cell) Filled() bool { return c.Kind != Empty && strings.TrimSpace(c.Text) != "" }
+func (c *Cell) Filled() bool {
+	if c.Kind == Empty || c.Text == "" {
+		return false
+	}
+	if first := c.Text[0]; first > ' ' && first < 0x80 { // nearly always
+		return true
+	}
+	return strings.TrimSpace(c.Text) != ""
+}
 
 // Native tells whether the source itself stored the cell as a date or time.
 func (c Cell) Native() bool { return c.Kind >= Date && c.Kind <= Duration }
@@ -166,6 +174,9 @@ func (r Row) Cell(i int) Cell {
 	}
 	return r.Cells[i]
 }
+
+// Filled tells whether the cell in column i holds anything but white space.
+func (r Row) Filled(i int) bool { return i >= 0 && i < len(r.Cells) && r.Cells[i].Filled() }
 
 // Blank tells whether no cell of the row is filled.
 func (r Row) Blank() bool {
@@ -308,9 +319,13 @@ func (r Row) Alone() bool {
 }
 
 func (r Row) firstWord() (total, rest bool) {
-	for _, c := range r.Cells {
+	for i := range r.Cells {
+		c := &r.Cells[i]
 		if !c.Filled() {
 			continue
+		}
+		if first := c.Text[0] | 0x20; first >= 'a' && first <= 'z' && first != 't' && first != 's' && first != 'g' { // no word of totals
+			return false, false
 		}
 		text := strings.Trim(c.Text, ":. \t\r\n")
 		for _, w := range totals {

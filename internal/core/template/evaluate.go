@@ -176,7 +176,7 @@ func (e *Evaluator) expression(p part) (string, *fault.Fault) {
 func (e *Evaluator) says(t *Template) bool {
 	for _, p := range t.parts {
 		switch {
-		case p.column >= 0 && e.row.Cell(p.column).Filled():
+		case p.column >= 0 && e.row.Filled(p.column):
 			return true
 		case p.program != nil:
 			if s, f := e.expression(p); f == nil && s != "" {

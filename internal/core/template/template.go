@@ -315,7 +315,7 @@ func (t *Template) anyFilled(row table.Row) (filled, any bool) {
 			f, a := p.optional.anyFilled(row)
 			filled, any = filled || f, any || a
 		case p.column >= 0:
-			filled, any = filled || row.Cell(p.column).Filled(), true
+			filled, any = filled || row.Filled(p.column), true
 		}
 		if filled {
 			return true, true

@@ -31,6 +31,7 @@ type framed struct {
 	block    sheet.Block
 
 	named    map[string]int // columns by their headings, in lower case; nil when two are alike
+	initials [128]bool      // of these headings; all where one is not ASCII
 	fold     []byte         // room for a text that may be one
 	order    []int          // of the columns below a header that is repeated in another order
 	repeats  []int          // rows that repeat the header
@@ -151,7 +152,23 @@ func (t *framed) knowHeadings() {
 			return
 		}
 		t.named[name] = i
+		if first := name[0]; first < utf8.RuneSelf {
+			t.initials[first] = true
+			continue
+		}
+		for c := range t.initials {
+			t.initials[c] = true
+		}
 	}
+}
+
+// mayBegin tells whether a text may be one of the headings, by its first letter.
+func (t *framed) mayBegin(text string) bool {
+	c := text[0]
+	if c >= 'A' && c <= 'Z' {
+		c += 'a' - 'A'
+	}
+	return c <= ' ' || c >= utf8.RuneSelf || t.initials[c]
 }
 
 // repeated tells whether a row is the header once more, as printed tables and
@@ -166,6 +183,9 @@ func (t *framed) repeated(row table.Row) bool {
 	for at, c := range row.Cells {
 		if !c.Filled() {
 			continue
+		}
+		if !t.mayBegin(c.Text) {
+			return false
 		}
 		t.fold = appendHeading(t.fold[:0], c.Text)
 		i, known := t.named[string(t.fold)]
@@ -275,7 +295,7 @@ func (t *framed) fit(row table.Row) table.Row {
 	}
 	for n, i := range t.fill {
 		switch {
-		case row.Cell(i).Filled():
+		case row.Filled(i):
 			t.above[n] = row.Cells[i]
 		case t.above[n].Filled():
 			if i >= len(row.Cells) {
@@ -356,7 +376,7 @@ func (t *framed) nameColumns(rows []table.Row) {
 		carried := ""
 		for i := range width {
 			text := strings.TrimSpace(r.Cell(i).Text)
-			lower := n+1 < len(rows) && rows[n+1].Cell(i).Filled()
+			lower := n+1 < len(rows) && rows[n+1].Filled(i)
 			if text == "" && lower {
 				text = carried
 			} else {

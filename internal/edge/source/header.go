@@ -150,7 +150,7 @@ func below(rows []table.Row, days table.Row) bool {
 	words, marks := 0, 0
 	for _, r := range rows {
 		for n, c := range r.Cells {
-			if n == 0 || !days.Cell(n).Filled() || !c.Filled() {
+			if n == 0 || !days.Filled(n) || !c.Filled() {
 				continue
 			}
 			if c.Kind == table.Text && len([]rune(strings.TrimSpace(c.Text))) > 3 && !moment.IsDay(c.Text) {

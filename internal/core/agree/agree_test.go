@@ -153,7 +153,7 @@ func TestUntouched(t *testing.T) {
 	b := book(t)
 	e := thing(t, b, "when=08 title=A_title_long_enough_to_make_the_seal_fold location=1")
 	s := seal(t, b, "when=08 title=A_title_long_enough_to_make_the_seal_fold location=1", "when=08 title=A_title_long_enough_to_make_the_seal_fold location=1")
-	raw := AppendSealed(event.Append(nil, e, "u1", zone.Time{}, []event.Mark{{Name: event.PropID, Value: "u1"}}, zone.Time{Form: zone.Absolute}), 0, &s, nil)
+	raw := AppendSealed(event.Append(nil, e, "u1", zone.Time{}, []event.Mark{{Name: event.PropID, Value: "u1"}}, zone.Time{Form: zone.Absolute}), 0, e, nil)
 	require.Contains(t, string(raw), "\r\n ", "the seal is folded")
 	assert.True(t, Untouched(raw, 0, e))
 	assert.False(t, Untouched(raw, 0, thing(t, b, "when=09 title=A_title_long_enough_to_make_the_seal_fold location=1")))

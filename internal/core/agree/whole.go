@@ -19,15 +19,27 @@ import (
 const endLine = "END:VEVENT\r\n"
 
 // AppendSealed appends to the text of a new event, which stands in dst from
-// offset from on and lacks its END line, the seal, the alarms and that line.
-func AppendSealed(dst []byte, from int, seal *Seal, alarms []byte) []byte {
+// offset from on and lacks its END line, the seal of what was wanted, the alarms
+// and that line.
+func AppendSealed(dst []byte, from int, wanted *event.Event, alarms []byte) []byte {
 	var d xxhash.Digest
 	d.Reset()
 	d.Write(dst[from:])
 	d.Write(alarms)
 	d.WriteString(endLine)
-	dst = ical.AppendLine(dst, event.PropSeal, nil, string(seal.appendTo(make([]byte, 0, 256), d.Sum64())))
-	return append(append(dst, alarms...), endLine...)
+	at := len(dst)
+	dst = appendHead(append(append(dst, event.PropSeal...), ':'), d.Sum64())
+	for _, f := range allFields {
+		if !wanted.Given.Has(f) {
+			continue
+		}
+		dst = append(append(append(dst, ' '), f.String()...), '=')
+		value := len(dst)
+		if dst = appendPrint(dst, f, wanted); f == event.When { // the others are plain
+			dst = append(dst[:value], event.WriteMark(string(dst[value:]))...)
+		}
+	}
+	return append(append(ical.EndLine(dst, at), alarms...), endLine...)
 }
 
 // Reseal puts the seal of a result into an event in which everything else is as

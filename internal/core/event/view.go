@@ -382,8 +382,17 @@ func Append(dst []byte, e *Event, uid string, recurrence zone.Time, marks []Mark
 		if f == When || e.text[f] == "" || f >= Organizer {
 			continue
 		}
-		name, params, value := property(f, e.text[f])
-		dst = ical.AppendLine(dst, name, params, value)
+		switch f {
+		case Title:
+			dst = ical.AppendText(dst, "SUMMARY", e.text[f])
+		case Location:
+			dst = ical.AppendText(dst, "LOCATION", e.text[f])
+		case Description:
+			dst = ical.AppendText(dst, "DESCRIPTION", e.text[f])
+		default:
+			name, params, value := property(f, e.text[f])
+			dst = ical.AppendLine(dst, name, params, value)
+		}
 	}
 	dst = appendPeople(dst, e)
 	for uri := range lines(e.text[Attachments]) {

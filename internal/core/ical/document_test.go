@@ -93,7 +93,7 @@ func TestObjects(t *testing.T) {
 	assert.True(t, Has([]byte(event), "EXDATE") && Has([]byte(event), "BEGIN") && Has([]byte("a:1\r\nexdate;X=1:2\r\n"), "EXDATE"))
 	assert.False(t, Has([]byte("SUMMARY:EXDATE:1\r\n"), "EXDATE") || Has([]byte("EXDATES:1\r\n"), "EXDATE"))
 	var names []string
-	ZoneNames([]byte(event), func(n string) { names = append(names, n) })
+	ZoneNames([]byte(event), func(n []byte) { names = append(names, string(n)) })
 	assert.Equal(t, []string{"Europe/Lisbon", "Quay; North"}, names)
 	assert.Equal(t, 1995, FirstYear([]byte(event)))
 	assert.Zero(t, FirstYear([]byte("SUMMARY:x\r\n")))

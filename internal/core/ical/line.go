@@ -291,12 +291,25 @@ func AppendLine(dst []byte, name string, params []Param, value string) []byte {
 		}
 	}
 	dst = append(dst, ':')
-	dst = append(dst, value...)
+	return EndLine(append(dst, value...), at)
+}
+
+// AppendText is AppendLine for a property without parameters whose value is of
+// type TEXT and not yet escaped.
+func AppendText(dst []byte, name, text string) []byte {
+	at := len(dst)
+	return EndLine(appendEscaped(append(append(dst, name...), ':'), text), at)
+}
+
+// EndLine ends the content line that stands in dst from offset at on, as
+// AppendLine does.
+func EndLine(dst []byte, at int) []byte {
 	tame(dst[at:])
 	if len(dst)-at <= foldAt {
 		return append(dst, '\r', '\n')
 	}
-	return fold(dst[:at], append([]byte(nil), dst[at:]...))
+	var buf [512]byte
+	return fold(dst[:at], append(buf[:0], dst[at:]...))
 }
 
 // tame makes spaces of the control characters in a line, so that no value, of
@@ -346,23 +359,24 @@ func Escape(s string) string {
 	if plain {
 		return s
 	}
-	var b strings.Builder
-	b.Grow(len(s) + 8)
+	return string(appendEscaped(make([]byte, 0, len(s)+8), s))
+}
+
+func appendEscaped(dst []byte, s string) []byte {
 	for i := 0; i < len(s); i++ {
 		switch c := s[i]; {
 		case c == '\\' || c == ';' || c == ',':
-			b.WriteByte('\\')
-			b.WriteByte(c)
+			dst = append(dst, '\\', c)
 		case c == '\r' && i+1 < len(s) && s[i+1] == '\n':
 		case c == '\n' || c == '\r':
-			b.WriteString(`\n`)
+			dst = append(dst, '\\', 'n')
 		case (c < ' ' && c != '\t') || c == 0x7f:
-			b.WriteByte(' ')
+			dst = append(dst, ' ')
 		default:
-			b.WriteByte(c)
+			dst = append(dst, c)
 		}
 	}
-	return b.String()
+	return dst
 }
 
 // Unescape reads a value of type TEXT; without escapes the result shares

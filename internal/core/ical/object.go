@@ -64,9 +64,8 @@ func Has(raw []byte, name string) bool {
 var tzid = []byte(";TZID=")
 
 // ZoneNames calls yield with the name of every time zone that a component
-// names, as often as it does.
-func ZoneNames(raw []byte, yield func(name string)) {
-	last := ""
+// names, as often as it does. A name is valid until the next one.
+func ZoneNames(raw []byte, yield func(name []byte)) {
 	for {
 		i := bytes.Index(raw, tzid)
 		if i < 0 {
@@ -82,11 +81,7 @@ func ZoneNames(raw []byte, yield func(name string)) {
 		if bytes.IndexByte(name, '\n') >= 0 {
 			name = unfold(name)
 		}
-		name = bytes.Trim(name, `"`)
-		if string(name) != last { // most often the end's is the start's
-			last = string(name)
-		}
-		yield(last)
+		yield(bytes.Trim(name, `"`))
 		raw = raw[end:]
 	}
 }

@@ -113,11 +113,14 @@ func (t *TimeZones) AppendMissing(dst []byte, components [][]byte, defined map[s
 	met := map[string]bool{}
 	for _, raw := range components {
 		before := len(missing)
-		ZoneNames(raw, func(name string) {
-			if !met[name] && !defined[name] {
-				missing = append(missing, name)
+		ZoneNames(raw, func(name []byte) {
+			if met[string(name)] {
+				return
 			}
-			met[name] = true
+			met[string(name)] = true
+			if !defined[string(name)] {
+				missing = append(missing, string(name))
+			}
 		})
 		if len(missing) > before || len(missing) > 0 {
 			if y := FirstYear(raw); y > 0 {

@@ -20,6 +20,7 @@ type Holding struct {
 	Zones  ical.Zones
 
 	objects []*ical.Object
+	byUID   bool   // some component of ours is known by its UID alone
 	slots   []slot // of components that bear one of our identities
 	index   map[identity.ID]int32
 	twins   map[identity.ID]int
@@ -50,8 +51,8 @@ func NewHolding(name string, target bool, zones ical.Zones, objects []*ical.Obje
 // take files one object of the calendar.
 func (h *Holding) take(n int32, o *ical.Object) {
 	if len(o.Raws) == 1 {
-		if id, ours := identify(o, 0); ours {
-			h.add(slot{id, n, 0})
+		if id, marked, ours := identify(o, 0); ours {
+			h.add(slot{id, n, 0}, marked)
 		}
 		return
 	}
@@ -61,17 +62,18 @@ func (h *Holding) take(n int32, o *ical.Object) {
 			if ical.Has(raw, "RECURRENCE-ID") != changed {
 				continue
 			}
-			id, ours := identify(o, i)
+			id, marked, ours := identify(o, i)
 			if !ours || changed && masters[id] { // another program copied the master's marks into an occurrence
 				continue
 			}
 			masters[id] = masters[id] || !changed
-			h.add(slot{id, n, int32(i)})
+			h.add(slot{id, n, int32(i)}, marked)
 		}
 	}
 }
 
-func (h *Holding) add(s slot) {
+func (h *Holding) add(s slot, marked bool) {
+	h.byUID = h.byUID || !marked
 	if n, known := h.index[s.id]; known {
 		if !h.follows(h.slots[n], s) {
 			h.twins[s.id]++
@@ -114,19 +116,19 @@ func (h *Holding) Objects(uids map[string]bool) map[string][]*ical.Object {
 
 var idLine = []byte("\n" + event.PropID)
 
-// identify gives the identity that a component bears: our mark, or else the
+// identify gives the identity that a component bears: our mark, so that it is marked, or else the
 // UID of a master that lost it. Other UIDs are no identities.
-func identify(o *ical.Object, part int) (identity.ID, bool) {
+func identify(o *ical.Object, part int) (id identity.ID, marked, ours bool) {
 	raw := o.Raws[part]
 	if mark := markOf(raw, o.Extras, part); mark != nil {
 		id, err := uuid.ParseBytes(mark)
-		return id, err == nil
+		return id, true, err == nil
 	}
 	if len(o.UID) != 36 {
-		return identity.ID{}, false
+		return identity.ID{}, false, false
 	}
 	id, err := uuid.Parse(o.UID)
-	return id, err == nil && id.Version() == 5 && !ical.Has(raw, "RECURRENCE-ID")
+	return id, false, err == nil && id.Version() == 5 && !ical.Has(raw, "RECURRENCE-ID")
 }
 
 // markOf gives the value of a component's X-ALMANACH-ID, nil for none. extras
@@ -202,7 +204,7 @@ func (h *Holding) Claims(id identity.ID) (out []Found) {
 // Row gives the event of a row's identity: by our mark, else by the UID that
 // we gave it.
 func (h *Holding) Row(id identity.ID) Found {
-	if f := h.Find(id); f.Object != nil {
+	if f := h.Find(id); f.Object != nil || !h.byUID {
 		return f
 	}
 	return h.Find(identity.Copy(id, h.Name))
@@ -228,7 +230,7 @@ func (h *Holding) overrides(f *Found) int {
 		if i == f.Part {
 			continue
 		}
-		if id, ours := identify(f.Object, i); !ours || id == f.ID {
+		if id, _, ours := identify(f.Object, i); !ours || id == f.ID {
 			n++
 		}
 	}

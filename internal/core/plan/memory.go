@@ -192,7 +192,7 @@ func IDs(uid string, raws [][]byte) (out []identity.ID) {
 		o.Raws = [][]byte{nil}
 	}
 	for part := range o.Raws {
-		if id, ours := identify(o, part); ours {
+		if id, _, ours := identify(o, part); ours {
 			out = append(out, id)
 		}
 	}

@@ -456,8 +456,7 @@ func (s *shard) create(i int, id identity.ID, place int32, n int) {
 		s.text = make([]byte, 0, 256<<10)
 	}
 	from := len(s.text)
-	key := s.mapper.Key(s.Batch.Rows[i])
-	s.text = fresh(s.text, s.Intake.Identity, id, c.uid, key.String(), &w.Event, recurrence, s.Stamp, s.zoneNames(place))
+	s.text = fresh(s.text, marksOf(s.Intake.Identity, id, s.mapper.Key(s.Batch.Rows[i]).String()), c.uid, &w.Event, recurrence, s.Stamp, s.zoneNames(place))
 	c.text = s.text[from:len(s.text):len(s.text)]
 	s.add(s.item(i, agree.New, place, c.uid), c)
 }

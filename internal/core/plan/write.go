@@ -56,17 +56,11 @@ func marksOf(intakeIdentity string, id identity.ID, key string) []event.Mark {
 }
 
 // fresh appends the text of a new event to dst.
-func fresh(dst []byte, intakeIdentity string, id identity.ID, uid, key string, e *event.Event, recurrence, stamp zone.Time, zones func(*zone.Zone) *zone.Zone) []byte {
-	var seal agree.Seal
-	for _, f := range event.Fields() {
-		if e.Given.Has(f) {
-			seal.Set(f, e, e)
-		}
-	}
+func fresh(dst []byte, marks []event.Mark, uid string, wanted *event.Event, recurrence, stamp zone.Time, zones func(*zone.Zone) *zone.Zone) []byte {
 	from := len(dst)
-	e = fitted(e, zones)
-	dst = event.Append(dst, e, uid, fit(recurrence, zones), marksOf(intakeIdentity, id, key), stamp)
-	return agree.AppendSealed(dst, from, &seal, event.AppendReminders(nil, e))
+	e := fitted(wanted, zones)
+	dst = event.Append(dst, e, uid, fit(recurrence, zones), marks, stamp)
+	return agree.AppendSealed(dst, from, wanted, event.AppendReminders(nil, e))
 }
 
 // rewrite gives an event's text with the fields that changed, the seal, and

@@ -1,6 +1,8 @@
 package logbook
 
 import (
+	"bytes"
+	"encoding/gob"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -8,6 +10,7 @@ import (
 	"testing"
 
 	"github.com/google/uuid"
+	"github.com/klauspost/compress/flate"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -59,6 +62,32 @@ func TestRuns(t *testing.T) {
 	m, err = b.Remembered("berths", "others")
 	require.NoError(t, err)
 	assert.Empty(t, m.Standing)
+}
+
+// Entries are read back as they were, with and without what few of them have; so
+// are those of an older logbook.
+func TestParts(t *testing.T) {
+	bare := []Entry{{Kind: plan.Create, Calendar: "berths", UID: "a", Key: "TH-1", Title: "Corvane", Print: 7}, {Kind: plan.Create, Calendar: "works", UID: "b"}}
+	full := append([]Entry{{Kind: plan.Change, UID: "c", When: "2026-03-05", Fields: []string{"start", "title"}, Before: [][]byte{[]byte("x"), []byte("y")}, After: [][]byte{[]byte("z")}, Needs: 1}, {Kind: plan.Remove, UID: "d", Before: [][]byte{[]byte("w")}}}, bare...)
+	for _, entries := range [][]Entry{bare, full} {
+		parts, err := pack(entries)
+		require.NoError(t, err)
+		got, err := unpack(parts[0])
+		require.NoError(t, err)
+		assert.Equal(t, entries, got)
+		var old bytes.Buffer
+		z, err := flate.NewWriter(&old, flate.BestSpeed)
+		require.NoError(t, err)
+		require.NoError(t, gob.NewEncoder(z).Encode(entries))
+		require.NoError(t, z.Close())
+		got, err = unpack(old.Bytes())
+		require.NoError(t, err)
+		assert.Equal(t, entries, got)
+	}
+	_, err := (&part{UID: []string{"a"}}).entries()
+	assert.Error(t, err)
+	_, err = unpack([]byte("no part at all"))
+	assert.Error(t, err)
 }
 
 // A broken logbook is set aside, and nothing of it is lost.

@@ -29,8 +29,6 @@ const (
 	cellDate
 )
 
-var cellTypes = map[string]cellType{"s": cellShared, "str": cellText, "inlineStr": cellText, "b": cellBool, "e": cellError, "d": cellDate}
-
 func (w *worksheet) head() cellHead {
 	h := cellHead{column: -1, style: -1}
 	w.xml.eachAttr(func(name, value []byte) {
@@ -58,7 +56,20 @@ func (h *cellHead) take(name byte, value []byte) {
 			h.style = n
 		}
 	case 't':
-		h.kind = cellTypes[string(value)]
+		switch string(value) {
+		case "s":
+			h.kind = cellShared
+		case "str", "inlineStr":
+			h.kind = cellText
+		case "b":
+			h.kind = cellBool
+		case "e":
+			h.kind = cellError
+		case "d":
+			h.kind = cellDate
+		default:
+			h.kind = cellNumber
+		}
 	}
 }
 
@@ -171,15 +182,15 @@ func (w *worksheet) put(head cellHead, value string, found, formula, runs bool) 
 }
 
 // styleOf gives the style of a number, the first where a cell names none.
-func (w *worksheet) styleOf(n int) style {
-	format := style{kind: table.Number}
-	if n >= 0 && n < len(w.styles) {
-		format = w.styles[n]
-	} else if n < 0 && len(w.styles) > 0 {
-		format = w.styles[0]
+func (w *worksheet) styleOf(n int) *style {
+	if n = max(n, 0); n < len(w.styles) {
+		return &w.styles[n]
 	}
-	return format
+	return &plainStyle
 }
+
+// plainStyle is the style of what names none that there is.
+var plainStyle = style{kind: table.Number}
 
 // tooLong tells whether a shared text is longer than a cell can be.
 func (w *worksheet) tooLong(index string) bool {
@@ -208,7 +219,7 @@ func (w *worksheet) short(kind cellType, text []byte) string {
 	return unsafe.String(unsafe.SliceData(w.scratch), len(w.scratch))
 }
 
-func (w *worksheet) cell(kind cellType, format style, value string, found, formula bool) table.Cell {
+func (w *worksheet) cell(kind cellType, format *style, value string, found, formula bool) table.Cell {
 	text := func(s string) table.Cell {
 		if s == "" {
 			return table.Cell{}
@@ -253,7 +264,7 @@ func (w *worksheet) cell(kind cellType, format style, value string, found, formu
 // lastDay is 31 December 9999, the last day a workbook can show.
 const lastDay = 2958466
 
-func (w *workbook) number(n float64, format style) table.Cell {
+func (w *workbook) number(n float64, format *style) table.Cell {
 	switch format.kind {
 	case table.Date, table.DateTime:
 		if n <= 0 || n >= lastDay { // what an empty cell gives that a formula points at, or a wrong sum

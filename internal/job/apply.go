@@ -16,7 +16,6 @@ import (
 // apply does what the plan says, calendar by calendar. Events are only taken
 // out of a calendar once they stand in another.
 func (l *load) apply(ctx context.Context) error {
-	l.batch = nil // the rows are not needed any more, and can be many
 	for _, later := range []bool{false, true} {
 		for _, c := range l.calendars {
 			if err := l.applyTo(ctx, c, later); err != nil {

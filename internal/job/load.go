@@ -173,6 +173,7 @@ func what(req LoadRequest) string {
 
 // perform applies the plan, between what the logbook is told before and after.
 func (l *load) perform(ctx context.Context, what string) error {
+	l.batch = nil // the rows are not needed any more, and can be many
 	if err := l.begin(what); err != nil {
 		return err
 	}

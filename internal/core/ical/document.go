@@ -172,7 +172,7 @@ func (g *grouper) finish() {
 	for o, size := range g.sizes {
 		n := int(size)
 		g.refs[o].pieces = pieces[at : at : at+n]
-		g.Objects[o] = Object{UID: string(g.uids[g.first[o]]), Raws: raws[at : at : at+n], Line: int(g.pieces[g.first[o]].line), Ref: &g.refs[o], Extras: g.pieces[g.first[o]].extras, Single: n == 1 && !g.pieces[g.first[o]].rules}
+		g.Objects[o] = Object{UID: alias(g.uids[g.first[o]]), Raws: raws[at : at : at+n], Line: int(g.pieces[g.first[o]].line), Ref: &g.refs[o], Extras: g.pieces[g.first[o]].extras, Single: n == 1 && !g.pieces[g.first[o]].rules}
 		at += n
 	}
 	for n, o := range g.of {

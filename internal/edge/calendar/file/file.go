@@ -182,12 +182,14 @@ func (f *File) Apply(ctx context.Context, edits []calendar.Edit) ([]calendar.Res
 		return results, nil
 	}
 	err := f.apply(ctx, edits)
+	held := make([]ical.Object, len(edits))
 	for i, e := range edits {
 		switch {
 		case err != nil:
 			results[i].Err = err
 		case len(e.New) > 0: // the new file was read back as a whole, and is what was written
-			results[i].Held = &ical.Object{UID: e.UID(), Raws: e.New}
+			held[i] = ical.Object{UID: e.UID(), Raws: e.New}
+			results[i].Held = &held[i]
 		}
 	}
 	return results, err

@@ -106,7 +106,7 @@ func (l *load) begin(what string) error {
 	}
 	l.record.run = &logbook.Run{Name: l.report.Run, What: what, Intake: l.in.Name, Identity: l.in.Identity, Source: l.sourceName(), Print: printOf(l.report.Source.File), Who: l.office.Who, Began: l.office.Now.UTC(), Totals: l.report.Totals, Undoes: l.undoes}
 	l.record.prints = make([]uint64, len(l.report.Edits))
-	err := l.record.book.Begin(l.record.run, entriesOf(l.report.Plan))
+	err := l.record.book.Begin(l.record.run, len(l.report.Edits), entriesOf(l.report.Plan))
 	l.report.Run = l.record.run.Name
 	return err
 }
@@ -122,33 +122,33 @@ func (l *load) sourceName() string {
 // of more, they stand in the calendar and would only fill the logbook.
 const afterImages = 5000
 
-// entriesOf gives the edits of a plan as the logbook keeps them.
-func entriesOf(p *plan.Plan) []logbook.Entry {
-	out := make([]logbook.Entry, len(p.Edits))
-	for i := range p.Edits {
+// entriesOf gives the edits of a plan one by one, as the logbook keeps them.
+func entriesOf(p *plan.Plan) func(i int) logbook.Entry {
+	items := make([]int32, len(p.Edits)) // by edit: the first item that it is of, counted from 1
+	for n := range p.Items {
+		if i := p.Items[n].Edit; i >= 0 && items[i] == 0 {
+			items[i] = int32(n + 1)
+		}
+	}
+	return func(i int) logbook.Entry {
 		e := &p.Edits[i]
 		after := e.Text()
-		out[i] = logbook.Entry{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before, Needs: e.Needs, Print: logbook.Print(after)}
+		out := logbook.Entry{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before, Needs: e.Needs, Print: logbook.Print(after)}
 		if e.Kind != plan.Create || len(p.Edits) <= afterImages {
-			out[i].After = after
+			out.After = after
 		}
+		if n := items[i]; n > 0 {
+			item := &p.Items[n-1]
+			out.Key, out.Title = item.Key, item.Title
+			for _, d := range item.Fields {
+				out.Fields = append(out.Fields, d.Field)
+			}
+		}
+		if out.Key == "" && len(out.Before) > 0 {
+			_, out.Key = event.Marks(out.Before[0])
+		}
+		return out
 	}
-	for _, item := range p.Items {
-		if item.Edit < 0 || out[item.Edit].Key != "" {
-			continue
-		}
-		e := &out[item.Edit]
-		e.Key, e.Title = item.Key, item.Title
-		for _, d := range item.Fields {
-			e.Fields = append(e.Fields, d.Field)
-		}
-	}
-	for i := range out {
-		if e := &out[i]; e.Key == "" && len(e.Before) > 0 {
-			_, e.Key = event.Marks(e.Before[0])
-		}
-	}
-	return out
 }
 
 // done notes what stands in the place of an edit.

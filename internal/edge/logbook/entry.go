@@ -7,10 +7,11 @@ import (
 	"encoding/gob"
 	"errors"
 	"io"
-	"sync"
+	"runtime"
 
 	"github.com/cespare/xxhash/v2"
 	"github.com/klauspost/compress/flate"
+	"golang.org/x/sync/errgroup"
 
 	"almanach/internal/core/plan"
 )
@@ -56,16 +57,16 @@ type part struct {
 	Before, After                         [][][]byte
 }
 
-func newPart(entries []Entry) *part {
+func newPart(n int, entry func(i int) Entry) *part {
 	var p part
-	for i := range entries {
-		e := &entries[i]
+	for i := range n {
+		e := entry(i)
 		p.Kind, p.Calendar, p.UID = append(p.Kind, string(e.Kind)), append(p.Calendar, e.Calendar), append(p.UID, e.UID)
 		p.Key, p.Title, p.When = append(p.Key, e.Key), append(p.Title, e.Title), append(p.When, e.When)
 		p.Needs, p.Print = append(p.Needs, e.Needs), append(p.Print, e.Print)
-		set(&p.Fields, i, len(entries), e.Fields)
-		set(&p.Before, i, len(entries), e.Before)
-		set(&p.After, i, len(entries), e.After)
+		set(&p.Fields, i, n, e.Fields)
+		set(&p.Before, i, n, e.Before)
+		set(&p.After, i, n, e.After)
 	}
 	return &p
 }
@@ -104,23 +105,25 @@ func (p *part) entries() ([]Entry, error) {
 	return out, nil
 }
 
-// pack makes parts of entries, side by side.
-func pack(entries []Entry) ([][]byte, error) {
-	parts := make([][]byte, (len(entries)+partSize-1)/partSize)
-	errs := make([]error, len(parts))
-	var wait sync.WaitGroup
-	for n := range parts {
-		wait.Go(func() {
+// pack makes parts of n entries, a few side by side.
+func pack(n int, entry func(i int) Entry) ([][]byte, error) {
+	parts := make([][]byte, (n+partSize-1)/partSize)
+	var work errgroup.Group
+	work.SetLimit(runtime.GOMAXPROCS(0))
+	for k := range parts {
+		work.Go(func() error {
+			from := k * partSize
+			p := newPart(min(partSize, n-from), func(i int) Entry { return entry(from + i) })
 			var b bytes.Buffer
 			z, err := flate.NewWriter(&b, flate.BestSpeed)
 			if err == nil {
-				err = errors.Join(gob.NewEncoder(z).Encode(newPart(entries[n*partSize:min((n+1)*partSize, len(entries))])), z.Close())
+				err = errors.Join(gob.NewEncoder(z).Encode(p), z.Close())
 			}
-			parts[n], errs[n] = b.Bytes(), err
+			parts[k] = b.Bytes()
+			return err
 		})
 	}
-	wait.Wait()
-	return parts, errors.Join(errs...)
+	return parts, work.Wait()
 }
 
 // unpack gives the entries of a part. Those of before 2026-11-26 are a list of

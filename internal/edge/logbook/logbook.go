@@ -189,11 +189,12 @@ func (b *Book) within(work func(*sql.Tx) error) error {
 	return nil
 }
 
-// Begin writes down what a run is about to do. Once it has returned nil, the
-// run may write its first event. A run whose name is taken gets another.
-func (b *Book) Begin(r *Run, entries []Entry) error {
-	r.State, r.Edits = Open, len(entries)
-	parts, err := pack(entries)
+// Begin writes down what a run is about to do: n edits, which entry gives, from
+// several goroutines. Once it has returned nil, the run may write its first event.
+// A run whose name is taken gets another.
+func (b *Book) Begin(r *Run, n int, entry func(i int) Entry) error {
+	r.State, r.Edits = Open, n
+	parts, err := pack(n, entry)
 	if err != nil {
 		return unusable(b.path, err)
 	}

@@ -18,6 +18,8 @@ import (
 	"almanach/internal/core/plan"
 )
 
+func one(int) Entry { return Entry{UID: "a"} }
+
 func book(t *testing.T) (*Book, string) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), ".almanach", "logbook.db")
@@ -35,7 +37,7 @@ func TestRuns(t *testing.T) {
 		entries = append(entries, Entry{Kind: plan.Change, Calendar: "berths", UID: fmt.Sprint(i), Key: fmt.Sprintf("TH-%d", i), Before: [][]byte{[]byte("before")}, After: [][]byte{[]byte("after")}, Print: Print([][]byte{[]byte("after")})})
 	}
 	run := &Run{Name: "r1", What: "load", Intake: "calls", Identity: "calls", Totals: plan.Totals{Rows: 5000}}
-	require.NoError(t, b.Begin(run, entries))
+	require.NoError(t, b.Begin(run, len(entries), func(i int) Entry { return entries[i] }))
 	list, err := b.Runs(0, func(r *Run) bool { return r.State == Open })
 	require.NoError(t, err)
 	require.Len(t, list, 1)
@@ -70,7 +72,7 @@ func TestParts(t *testing.T) {
 	bare := []Entry{{Kind: plan.Create, Calendar: "berths", UID: "a", Key: "TH-1", Title: "Corvane", Print: 7}, {Kind: plan.Create, Calendar: "works", UID: "b"}}
 	full := append([]Entry{{Kind: plan.Change, UID: "c", When: "2026-03-05", Fields: []string{"start", "title"}, Before: [][]byte{[]byte("x"), []byte("y")}, After: [][]byte{[]byte("z")}, Needs: 1}, {Kind: plan.Remove, UID: "d", Before: [][]byte{[]byte("w")}}}, bare...)
 	for _, entries := range [][]Entry{bare, full} {
-		parts, err := pack(entries)
+		parts, err := pack(len(entries), func(i int) Entry { return entries[i] })
 		require.NoError(t, err)
 		got, err := unpack(parts[0])
 		require.NoError(t, err)
@@ -103,7 +105,7 @@ func TestBroken(t *testing.T) {
 		},
 	} {
 		b, path := book(t)
-		require.NoError(t, b.Begin(&Run{Name: "r1"}, []Entry{{UID: "a"}}))
+		require.NoError(t, b.Begin(&Run{Name: "r1"}, 1, one))
 		require.NoError(t, b.Close())
 		data, err := os.ReadFile(path)
 		require.NoError(t, err)
@@ -132,7 +134,7 @@ func TestAtOnce(t *testing.T) {
 			defer b.Close()
 			for i := range 10 {
 				run := &Run{Name: fmt.Sprint(n, "-", i)}
-				assert.NoError(t, b.Begin(run, []Entry{{UID: "a"}}))
+				assert.NoError(t, b.Begin(run, 1, one))
 				run.State = Done
 				assert.NoError(t, b.Finish(run, []uint64{1}, func(Remembering) error { return nil }))
 			}

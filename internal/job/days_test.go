@@ -31,6 +31,37 @@ type side map[string]string
 // sheet wanted and what the calendar then held.
 type known map[string][2]string
 
+// loadBoth loads, after it has made sure that a brief preview says the same as a
+// full one but for what is the same.
+func loadBoth(t *testing.T, office *Office, req LoadRequest) *Report {
+	t.Helper()
+	preview := req
+	preview.Write = false
+	full, err := Load(t.Context(), office, preview)
+	require.NoError(t, err)
+	preview.Brief = true
+	brief, err := Load(t.Context(), office, preview)
+	require.NoError(t, err)
+	other := func(r *Report) []plan.Item {
+		return slices.DeleteFunc(slices.Clone(r.Items), func(i plan.Item) bool { return i.Outcome == agree.Same })
+	}
+	require.Equal(t, full.Totals, brief.Totals)
+	require.Equal(t, full.Assumed, brief.Assumed)
+	require.Equal(t, full.Notes, brief.Notes)
+	require.Len(t, brief.Edits, len(full.Edits))
+	wanted, got := other(full), other(brief)
+	require.Len(t, got, len(wanted))
+	for n := range wanted {
+		require.Equal(t, wanted[n].Key, got[n].Key)
+		require.Equal(t, wanted[n].Outcome, got[n].Outcome)
+		require.Equal(t, wanted[n].Edit, got[n].Edit)
+	}
+	req.Brief = true
+	report, err := Load(t.Context(), office, req)
+	require.NoError(t, err)
+	return report
+}
+
 // TestManyDays lives through many days in which people change the sheet, the
 // calendar, or both, with a load on each, and holds every load against a model
 // that knows the three-way rule and nothing else.
@@ -74,9 +105,7 @@ func manyDays(t *testing.T, gone string) {
 		for _, key := range taken {
 			takes = append(takes, plan.Take{Side: take, Key: key})
 		}
-		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: sheetPath, Into: calendarPath, Write: true, Past: true, Takes: takes, Pairs: plan.Pairs{BesideAll: true}, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
-		require.NoError(t, err)
-		return report
+		return loadBoth(t, office, LoadRequest{Intake: in, File: sheetPath, Into: calendarPath, Write: true, Past: true, Takes: takes, Pairs: plan.Pairs{BesideAll: true}, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
 	}
 
 	sheet, calendar, memory := map[string]side{}, map[string]side{}, map[string]known{}
@@ -307,9 +336,7 @@ func TestManyMoves(t *testing.T) {
 		load := func() *Report {
 			in, faults := intake.Parse("calls.yaml", []byte("name: calls\nkey: key\ninto: '{quay}'\nassume: { length: 1h }\nevent: { title: '{title}', start: '{when}' }\n"))
 			require.Empty(t, faults)
-			report, err := Load(t.Context(), office, LoadRequest{Intake: in, OfDesk: true, File: path, Write: true, Pairs: plan.Pairs{BesideAll: true}, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
-			require.NoError(t, err)
-			return report
+			return loadBoth(t, office, LoadRequest{Intake: in, OfDesk: true, File: path, Write: true, Pairs: plan.Pairs{BesideAll: true}, Allow: map[string]int{"when": keys, "title": keys, "removed": keys}})
 		}
 		load()
 		require.Zero(t, load().Totals.Changed, "day %d: the second load", day)

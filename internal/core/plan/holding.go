@@ -134,6 +134,7 @@ func identify(o *ical.Object, part int) (id identity.ID, marked, ours bool) {
 // markOf gives the value of a component's X-ALMANACH-ID, nil for none. extras
 // is as of its object.
 func markOf(raw []byte, extras int32, part int) []byte {
+	whole := raw
 	switch {
 	case part > 0 || extras == 0:
 	case extras < 0:
@@ -144,10 +145,10 @@ func markOf(raw []byte, extras int32, part int) []byte {
 	if at := bytes.Index(raw, idLine); at >= 0 {
 		rest := raw[at+len(idLine):]
 		end := bytes.IndexByte(rest, '\n')
-		if len(rest) > 0 && rest[0] == ':' && end > 0 && (end+1 >= len(rest) || rest[end+1] != ' ' && rest[end+1] != '\t') {
+		if plain(raw[:at]) && len(rest) > 0 && rest[0] == ':' && end > 0 && (end+1 >= len(rest) || rest[end+1] != ' ' && rest[end+1] != '\t') {
 			return bytes.TrimSpace(rest[1:end])
 		}
-	} else if !bytes.Contains(raw, []byte("lmanach-")) && !bytes.Contains(raw, []byte("LMANACH-")) {
+	} else if !bytes.Contains(whole, []byte("lmanach-")) && !bytes.Contains(whole, []byte("LMANACH-")) {
 		return nil
 	}
 	for l := range ical.Lines(bytes.TrimLeft(raw, "\n")) { // folded, with parameters, or in another letter case
@@ -156,6 +157,22 @@ func markOf(raw []byte, extras int32, part int) []byte {
 		}
 	}
 	return nil
+}
+
+// plain tells whether no part of a component begins in a text, as what stands in
+// an alarm is not the event's, and no line of it can be a mark.
+func plain(raw []byte) bool {
+	for len(raw) > 1 {
+		i := bytes.IndexByte(raw, '\n')
+		if i < 0 || i+1 >= len(raw) {
+			break
+		}
+		if c := raw[i+1] | 0x20; c == 'b' || c == 'x' {
+			return false
+		}
+		raw = raw[i+1:]
+	}
+	return true
 }
 
 // Found is a component of ours in a calendar.

@@ -114,6 +114,17 @@ func TestTimes(t *testing.T) {
 	assert.False(t, flat.SameRules(New("Pier", Offset{Seconds: 7200}, []Shift{{At: 0, To: Offset{Seconds: 0}}})))
 }
 
+// AppendWall writes what package time does.
+func TestAppendWall(t *testing.T) {
+	for wall := Wall(1, 1, 1, 0, 0, 0); wall < Wall(10000, 1, 1, 0, 0, 0); wall += 86400*41 + 3607 {
+		c := Civil(wall)
+		require.Equal(t, c.Format("2006-01-02T15:04:05"), string(AppendWall(nil, wall, false, true)))
+		require.Equal(t, c.Format("20060102T150405"), string(AppendWall(nil, wall, false, false)))
+		require.Equal(t, c.Format("2006-01-02"), string(AppendWall(nil, wall, true, true)))
+		require.Equal(t, c.Format("20060102"), string(AppendWall(nil, wall, true, false)))
+	}
+}
+
 func TestUnknown(t *testing.T) {
 	book, err := NewBook(nil)
 	require.NoError(t, err)

@@ -1,0 +1,76 @@
+package office
+
+import (
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"testing/iotest"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"almanach/internal/core/table"
+)
+
+// rowsOf reads a sheet's XML.
+func rowsOf(src io.Reader) (rows []table.Row, err error) {
+	w := &worksheet{workbook: &workbook{shared: []string{"Corvane", "Grey _x0041_ Petrel", ""}, struck: map[int]bool{1: true}, styles: []style{{kind: table.Number}, {kind: table.Date}, {kind: table.Number, struck: true}}}, from: &table.Origin{}, part: io.NopCloser(src), xml: newXML(src)}
+	for {
+		row, err := w.Next()
+		if err == io.EOF {
+			return rows, nil
+		}
+		if err != nil {
+			return rows, err
+		}
+		rows = append(rows, row)
+	}
+}
+
+// TestQuickCells reads random sheets twice: whole, where the usual cells are read
+// in one pass, and octet by octet, where none is. Both must give the same.
+func TestQuickCells(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 11))
+	pick := func(of ...string) string { return of[r.IntN(len(of))] }
+	filled := 0
+	for n := range 3000 {
+		var b strings.Builder
+		b.WriteString(`<?xml version="1.0"?><worksheet><cols><col min="2" max="2" hidden="1"/></cols><sheetData>`)
+		for i := range 1 + r.IntN(4) {
+			fmt.Fprintf(&b, `<row r="%d"%s>`, i+1, pick("", ` hidden="1"`, ` spans="1:9"`))
+			for c := range r.IntN(6) {
+				attrs := []string{fmt.Sprintf(` r="%s%d"`, table.Letter(c+r.IntN(2)), i+1), pick("", ` s="1"`, ` s="2"`, ` s="99"`, ` s='1'`), pick("", ` t="s"`, ` t="str"`, ` t="inlineStr"`, ` t="b"`, ` t="e"`, ` t="n"`, ` t="d"`, ` t="odd"`), pick("", "", ` cm="1"`, ` x:t="s"`, ` t = "s"`, "\n")}
+				r.Shuffle(len(attrs), func(i, j int) { attrs[i], attrs[j] = attrs[j], attrs[i] })
+				if r.IntN(9) == 0 {
+					attrs = attrs[:1+r.IntN(3)]
+				}
+				text := pick("0", "1", "2", "46023", "46023.5", "", " ", "12 &amp; 13", "TH-1042", "&#xE9;", "_x0041_", "a&lt;b", "1e3", strings.Repeat("x", r.IntN(300)))
+				body := pick("<v>"+text+"</v>", "<v>"+text+"</v>", "<is><t>"+text+"</t></is>", `<is><t xml:space="preserve">`+text+"</t></is>", "<is><r><rPr><strike/></rPr><t>a</t></r><r><t>"+text+"</t></r></is>", "<f>A1+1</f><v>"+text+"</v>", "<f>A1</f>", "<v/>", "<v><![CDATA["+text+"]]></v>", "<!-- x --><v>"+text+"</v>", "<v>"+text+"</v ><extLst/>", "<is><t>"+text+"</t><rPh><t>y</t></rPh></is>", "")
+				cell := "<c" + strings.Join(attrs, "") + ">" + body + "</c>"
+				if body == "" && r.IntN(2) == 0 {
+					cell = "<c" + strings.Join(attrs, "") + pick("/>", " />")
+				}
+				b.WriteString(cell + pick("", "", " ", "\r\n", "<!-- y -->"))
+			}
+			b.WriteString("</row>")
+		}
+		b.WriteString("</sheetData>" + pick("", `<mergeCells count="1"><mergeCell ref="A1:B2"/></mergeCells>`, `<autoFilter ref="A1:B2"/><mergeCells><mergeCell ref="B1:B4"/></mergeCells>`) + "</worksheet>")
+		text := b.String()
+		if r.IntN(8) == 0 {
+			text = text[:r.IntN(len(text))]
+		}
+		want, wantErr := rowsOf(iotest.OneByteReader(strings.NewReader(text)))
+		got, gotErr := rowsOf(strings.NewReader(text))
+		require.Equal(t, wantErr == nil, gotErr == nil, "sheet %d: %v, %v\n%s", n, wantErr, gotErr, text)
+		if wantErr != nil {
+			require.Equal(t, wantErr.Error(), gotErr.Error(), text)
+		}
+		require.Equal(t, want, got, text)
+		for _, row := range got {
+			filled += len(row.Cells)
+		}
+	}
+	assert.Greater(t, filled, 10_000)
+}

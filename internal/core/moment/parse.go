@@ -302,7 +302,7 @@ func (p *parser) date() bool {
 	dotted := s1.kind == '.' && s2.kind == '.'
 	same := s1.kind == s2.kind && (s1.kind == '/' || s1.kind == '.' || s1.kind == '-')
 	if same && u.kind == 'n' && len(u.text) <= 2 && !s1.gap && !s2.gap && (dotted || tight(u, v)) {
-		if y, two, ok := year(v); ok {
+		if y, two, ok := year(v); ok && !(two && v.gap && p.startsClock(4)) { // 2.3. 05:30 has no year
 			return p.setDate(date{form: threeNum, a: t.num, b: u.num, year: y, twoDigit: two, dash: s1.kind == '-'}, 5)
 		}
 	}

@@ -188,6 +188,12 @@ func (r Row) Blank() bool {
 	return true
 }
 
+// counts tells whether the cell is a number too short for a day of any form.
+func (c *Cell) counts() bool {
+	text := strings.TrimSpace(c.Text)
+	return len(text) <= 4 && strings.Trim(text, "0123456789") == ""
+}
+
 // A Header names the columns of a source in order; "" where a column has no
 // heading.
 type Header []string
@@ -307,11 +313,13 @@ func (r Row) SumsUp() bool {
 	return word
 }
 
-// Alone tells whether one cell of the row, at most, is filled.
+// Alone tells whether one cell of the row, at most, has more in it than a count:
+// "Total calls" and 5, and nothing else.
 func (r Row) Alone() bool {
 	n := 0
-	for _, c := range r.Cells {
-		if c.Filled() {
+	for i := range r.Cells {
+		c := &r.Cells[i]
+		if c.Filled() && !(n > 0 && c.counts()) {
 			n++
 		}
 	}

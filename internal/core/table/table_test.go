@@ -70,6 +70,10 @@ func TestSums(t *testing.T) {
 		assert.Equal(t, tt.sums, tt.row.Sums(), name)
 		assert.Equal(t, tt.up, tt.row.SumsUp(), name)
 	}
+	assert.True(t, row("Total calls", "", "5", "17").Alone())
+	for _, day := range []string{"05.03.", "20260305", "5/3", "46086"} {
+		assert.False(t, row("Total Eclipse", day).Alone(), day)
+	}
 	assert.True(t, row("", " ").Blank())
 	assert.False(t, row("", "x").Blank())
 	assert.Equal(t, Cell{}, row("x").Cell(5))

@@ -162,8 +162,14 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		c.sure = t.text[0] == '0' || t.num > 12
 	case len(t.text) == 4 && t.num%100 < 60 && t.num < 2460 && (r.word(i+1, hourWords) || r.word(i-1, atWords) && !(t.num >= 1900 && t.num < 2100) || (r.tok(i+1).text == "utc" || r.tok(i+1).text == "z" || r.tok(i+1).text == "lt")):
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
+		if r.word(end, hourWords) { // 1700 hrs
+			end++
+		}
 	case len(t.text) == 4 && r.military(i):
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
+		if r.word(end, hourWords) {
+			end++
+		}
 	case t.num == 24 && s.text == "h" && !s.gap && !r.word(i-1, untilWords) && !r.word(i-1, rangeWords) && !r.is(i-1, '-'): // round the clock
 		return clock{}, 0
 	case len(t.text) <= 2 && s.text == "h" && !s.gap && t.num < 25:
@@ -518,7 +524,7 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 		}
 	}
 	out := times{list: []clock{first}, window: window}
-	n := end
+	n := r.saidTwice(end)
 	if r.is(n, '-') || r.word(n, rangeWords) || (window || from) && r.word(n, andWords) {
 		n++
 		for r.word(n, rangeWords) || r.word(n, atWords) && r.tok(n).text != "a" || r.word(n, vagueWord) || r.is(n, '.') && r.word(n-1, vagueWord) {
@@ -559,6 +565,19 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 	}
 	out.open = from && len(out.list) == 1
 	return out, end
+}
+
+// saidTwice skips the zone, or the word for hours, behind the first time of a range
+// where the same stands behind the second: 0900 LT–1700 LT, 0900 hrs to 1700 hrs.
+func (r *reader) saidTwice(n int) int {
+	word := r.tok(n)
+	if word.kind != 'w' || !zoneWords[word.text] && word.text != "lt" && !hourWords[word.text] || !r.is(n+1, '-') && !r.word(n+1, rangeWords) {
+		return n
+	}
+	if _, end := r.clock(n+2, true); end > 0 && (r.tok(end).text == word.text || r.tok(end-1).text == word.text) {
+		return n + 1
+	}
+	return n
 }
 
 // untilOpen reads an end that is none.

@@ -33,6 +33,7 @@ type dates struct {
 	open   bool // "from 3 May": its end is not said
 	ends   bool // "until 31 May": its beginning is not said
 	window bool // "between 16 and 20 March": some day of them
+	least  bool // "not before 16 March": it can be later
 	every  bool // "every Tuesday"
 	plural bool // "Tuesdays"
 	or     bool // "Tuesday or Wednesday"

@@ -6,6 +6,9 @@ import (
 	"almanach/internal/core/fault"
 )
 
+// atEarliest is said of what may be later than its text says.
+const atEarliest = "says only when it is at the earliest"
+
 // unread tells whether a number stands behind a word that leads to a time, and was
 // not read.
 func (r *reader) unread(g *group) bool {
@@ -101,6 +104,8 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		return fault.Newf("says which %s in a way that cannot be told", r.tok(g.from).text).Do("write the date itself")
 	case g.dates != nil && g.dates.window:
 		return fault.Newf("says days between which it is, and not which of them").Do("say the day")
+	case g.dates != nil && g.dates.least:
+		return fault.Newf(atEarliest).Do("say when it begins")
 	case g.dates != nil && g.dates.ends && g.dates.until == nil:
 		return fault.Newf("has no beginning: it says only until when").Do("give its first day")
 	case g.dates != nil && g.dates.open || phraseIn(text, openWords) != "":

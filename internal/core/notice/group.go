@@ -12,6 +12,7 @@ type group struct {
 	dates    *dates
 	times    *times
 	minutes  int
+	rough    bool // the minutes are said only roughly
 	inDays   bool // the length is said in days
 	allDay   bool
 	from, to int // tokens
@@ -95,11 +96,11 @@ func grouped(r *reader, spans []span) (out []group) {
 			}
 		case 'l':
 			if g != nil && g.minutes == 0 {
-				g.minutes, g.inDays = s.minutes, lengthWords[r.tok(s.to-1).text] >= 1440
+				g.minutes, g.rough, g.inDays = s.minutes, s.rough, lengthWords[r.tok(s.to-1).text] >= 1440
 				g.to = max(g.to, s.to)
 			} else if g == nil {
 				open(*s)
-				g.minutes, g.inDays = s.minutes, lengthWords[r.tok(s.to-1).text] >= 1440
+				g.minutes, g.rough, g.inDays = s.minutes, s.rough, lengthWords[r.tok(s.to-1).text] >= 1440
 			}
 		case 'a':
 			if g != nil {

@@ -10,6 +10,9 @@ func (r *reader) roughLength(i int) int {
 	return 0
 }
 
+// roughWords stand before a length that is not exact.
+var roughWords = list("about around approximately approx roughly some ca circa etwa ungefähr rund environ unos unas aproximadamente cerca ongeveer")
+
 // length reads how long something lasts at token i, in minutes, and gives the
 // token behind it; 0 for none.
 func (r *reader) length(i int) (minutes, end int) {
@@ -27,7 +30,7 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 		if r.is(at, ':') {
 			at++
 		}
-		for r.word(at, list("about ca the")) {
+		for r.word(at, roughWords) || r.word(at, list("the")) {
 			at++
 		}
 	}

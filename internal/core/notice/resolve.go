@@ -324,6 +324,9 @@ func (d *document) setTimes(e *Event, on resolved, g *group) *fault.Fault {
 		}
 		if g.minutes > 0 {
 			e.End = e.Start.Add(time.Duration(g.minutes) * time.Minute)
+			if g.rough {
+				e.note("lasts about " + lengthText(g.minutes) + ", as the text says")
+			}
 		}
 		return nil
 	}

@@ -199,7 +199,7 @@ func scanOnce(text string) []token {
 	}
 	pieces, mail := piecesOf(text)
 	for n, m := range pieces {
-		if m[0] < at || hasPrefixFold(text[m[1]-1:], "t/m") || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) {
+		if m[0] < at || hasPrefixFold(text[m[1]-1:], "t/m") || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) || endsHour(text[:m[0]], text[m[0]:m[1]]) {
 			continue
 		}
 		out = scanPlain(out, text, at, m[0])
@@ -236,6 +236,15 @@ func endsInHour(number, rest string) bool {
 	word := strings.LastIndexAny(number, " \t") // the figures alone are what may be the hour
 	return word >= 0 && len(number)-word <= 3 && minutesBehind().MatchString(rest) && strings.Trim(number[word+1:], "0123456789") == ""
 }
+
+// endsHour tells whether what seems the number of something is the word behind an hour
+// and the hour that a range goes on to: 4 pm-10 pm, 9 Uhr-17 Uhr, 0900 LT-1700 LT.
+func endsHour(before, number string) bool {
+	before = strings.TrimRight(before, " \t")
+	return before != "" && (figure(before[len(before)-1]) || strings.HasSuffix(before, ".") || strings.HasSuffix(before, "o'") || strings.HasSuffix(before, "o’")) && hourAndOn().MatchString(number)
+}
+
+var hourAndOn = lazily(`(?i)^(?:a\.?m\.?|p\.?m\.?|m\.|uhr|h|hrs?|hours?|heures?|horas?|ore|uur|lt|local|(?:o['’])?clock|z|utc|gmt|wet|west|bst|cet|cest)-\d{1,4}`)
 
 var minutesBehind = lazily(`^:[0-5]\d(?:\D|$)`)
 

@@ -1,6 +1,9 @@
 package notice
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // span is a stretch of tokens that says something of a time.
 type span struct {
@@ -9,6 +12,7 @@ type span struct {
 	dates    dates
 	times    times
 	minutes  int
+	rough    bool // of a length: it is said only roughly
 }
 
 // spans finds everything that says a time.
@@ -16,7 +20,7 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 	bareDays := d.month > 0
 	for i := 0; i < len(r.toks); {
 		if minutes, end := r.length(i); end > 0 {
-			out = append(out, span{kind: 'l', from: i, to: end, minutes: minutes})
+			out = append(out, span{kind: 'l', from: i, to: end, minutes: minutes, rough: r.word(i-1, roughWords) || slices.ContainsFunc(r.toks[i:end], func(t token) bool { return roughWords[t.text] })})
 			i = end
 			continue
 		}

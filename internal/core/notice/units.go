@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"almanach/internal/core/moment"
 	"slices"
 	"strings"
 	"unicode"
@@ -224,7 +225,7 @@ func paragraph(lines []Line) []unit {
 	for _, end := range cuts {
 		one := u
 		one.text = strings.TrimSpace(text[at:end])
-		one.sentence = len(cuts) > 1 || (!u.item || numbered) && (strings.HasSuffix(one.text, ".") || strings.HasSuffix(one.text, "?") || strings.HasSuffix(one.text, "!"))
+		one.sentence = len(cuts) > 1 || (!u.item || numbered) && !(at == 0 && dayLed(one.text)) && (strings.HasSuffix(one.text, ".") || strings.HasSuffix(one.text, "?") || strings.HasSuffix(one.text, "!"))
 		for n, s := range starts {
 			if s <= at+1 {
 				one.line = lines[n].Number
@@ -273,6 +274,13 @@ func counted(rest string) bool {
 // plain takes the signs of emphasis out of a text.
 func plain(text string) string {
 	return strings.NewReplacer("**", "", "__", "", "~~", "", "`", "", "\u00a0", " ", "\u202f", " ", "\u00ad", "", "\u200b", "").Replace(text)
+}
+
+// dayLed tells whether a line begins with a day and a colon, as the lines of a list
+// do: "Wed: Brann swaps with Nuala (08:00–16:00)."
+func dayLed(text string) bool {
+	lead, rest, ok := strings.Cut(text, ":")
+	return ok && strings.HasPrefix(rest, " ") && len(lead) < 40 && (weekdaysOf(strings.ToLower(strings.TrimSpace(lead))) != 0 || moment.IsDay(lead))
 }
 
 // abbreviations are words with a full stop that ends no sentence.

@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -90,6 +91,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 				reason = c.why
 			}
 		}
+		if reason == "a deadline" && notBefore().MatchString(before) && !endsWith(before, []string{"in before", "back before", "available before", "free before", "reachable before"}) {
+			reason, s.dates.least = "", true
+		}
 		if reason == madeOn && endsWith(before, []string{"as of", "as at"}) && s.dates.until == nil {
 			if days, f := d.resolve(s.dates); f == nil && len(days) > 0 && days[0].first.After(d.today()) {
 				if reason, s.dates.open = "", true; phraseIn(before, []string{"again", "back", "reopened", "resumed"}) != "" { // it begins then
@@ -171,6 +175,11 @@ func (d *document) against(s span) {
 		}
 	}
 }
+
+// notBefore ends in what says when something is at the earliest.
+var notBefore = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)\b(not|no|never|hardly|won't|cannot|can't|nicht|kaum|pas|non|não|niet)\b([\s,]+[^\s.;]+){0,4}[\s,]+(before|earlier than|vor|vor dem|avant|avant le|antes del?|prima d\S+|vóór|voor)\W*$`)
+})
 
 // toBeMade is what will be made, and is not the making of the text.
 var toBeMade = sync.OnceValue(func() (out []string) {

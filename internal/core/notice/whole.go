@@ -2,6 +2,7 @@ package notice
 
 import (
 	"slices"
+	"strings"
 	"time"
 
 	"almanach/internal/core/fault"
@@ -124,7 +125,7 @@ func (d *document) choices(lines []Line) {
 func (d *document) severalSentences() {
 	var of []*Event
 	for i := range d.out.Events {
-		if e := &d.out.Events[i]; e.prose && e.What == d.set.Subject && e.Held == nil && !e.Cancelled && !e.Start.IsZero() {
+		if e := &d.out.Events[i]; e.prose && e.What == d.set.Subject && !e.Cancelled && (e.Held == nil && !e.Start.IsZero() || len(of) == 0 && e.Held != nil && strings.Contains(e.Held.Reason(), atEarliest)) {
 			of = append(of, e)
 		}
 	}
@@ -133,6 +134,9 @@ func (d *document) severalSentences() {
 		return
 	}
 	for _, e := range of {
+		if e.Held != nil {
+			continue
+		}
 		if other(e) && phraseIn(e.Text, besides) == "" || !other(e) && (of[0].NoDate || of[0].AllDay) {
 			e.Held = fault.New(fault.Shorten(e.Text, 80), "is one of several times that sentences of the message say: whether it is of what the message is about cannot be told").Do("write each event into a line of its own, with its title")
 		}

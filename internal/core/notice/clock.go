@@ -30,11 +30,17 @@ func (r *reader) clock(i int, bare bool) (clock, int) {
 		return c, 0
 	}
 	was := end
+	if r.word(end, sharpWords) { // 4 pm sharp
+		end++
+	}
 	if c, end = r.partOfDay(c, end); c.half == 0 && end == was && !c.sure && c.hour <= 12 {
 		c.half = r.partBefore(i)
 	}
 	return c, end
 }
+
+// sharpWords stand behind a time that is meant to the minute.
+var sharpWords = list("sharp promptly precisely exactly pünktlich précises précise stipt")
 
 // partBefore tells which half of the day the words before a time are of: tomorrow
 // morning at 9, Thursday afternoon at 3, tonight at 8.
@@ -151,9 +157,9 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	c := clock{hour: t.num}
 	end := i + 1
 	switch {
-	case len(t.text) <= 2 && (s.kind == ':' || s.text == "h") && !s.gap && u.kind == 'n' && len(u.text) == 2 && !u.gap && u.num < 60:
+	case len(t.text) <= 2 && (s.kind == ':' || s.text == "h" || s.text == "u") && !s.gap && u.kind == 'n' && len(u.text) == 2 && !u.gap && u.num < 60:
 		c.minute, end, c.colon = u.num, i+3, true
-		c.sure = t.text[0] == '0' || t.num > 12 || s.text == "h"
+		c.sure = t.text[0] == '0' || t.num > 12 || s.text == "h" || s.text == "u"
 		if r.is(end, ':') && r.is(end+1, 'n') && len(r.tok(end+1).text) == 2 && !r.tok(end+1).gap { // seconds
 			end += 2
 		}
@@ -172,7 +178,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		}
 	case t.num == 24 && s.text == "h" && !s.gap && !r.word(i-1, untilWords) && !r.word(i-1, rangeWords) && !r.is(i-1, '-'): // round the clock
 		return clock{}, 0
-	case len(t.text) <= 2 && s.text == "h" && !s.gap && t.num < 25:
+	case len(t.text) <= 2 && (s.text == "h" || s.text == "u") && !s.gap && t.num < 25:
 		c.sure, end = t.num > 12 || t.text[0] == '0', i+2
 		c.bare, c.marked = !c.sure, true
 	case len(t.text) <= 2 && t.num < 25 && r.word(i+1, hourWords) && !r.word(i+1, lastingHours) && s.gap && !r.lengthBefore(i):
@@ -357,11 +363,11 @@ func (r *reader) spoken(i int) (clock, int) {
 		if h, end := hourAt(n + 2); end > 0 {
 			return make(h, 30, end)
 		}
-	case text == "half" && r.dutch():
+	case text == "half" && (r.dutch() || r.is(n+1, 'w') && !englishHours[r.tok(n+1).text]): // half vier
 		if h, end := hourAt(n + 1); end > 0 {
 			return make(h, -30, end)
 		}
-	case text == "half" && r.is(n+1, 'w'): // half two, as some say
+	case text == "half" && (r.is(n+1, 'w') || r.is(n+1, 'n') && !r.is(n+2, 'w')): // half two, as some say
 		if h, end := hourAt(n + 1); end > 0 && r.tok(n+1).text != "an" && r.tok(n+1).text != "one" {
 			return make(h, 30, end)
 		}
@@ -398,6 +404,9 @@ func (r *reader) spoken(i int) (clock, int) {
 	}
 	return clock{}, 0
 }
+
+// englishHours are the hours that English has words for.
+var englishHours = list("one two three four five six seven eight nine ten eleven twelve")
 
 // dutch tells whether a text is in Dutch, where half twee is half past one.
 func (r *reader) dutch() bool {
@@ -503,9 +512,14 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 		return times{}, 0
 	}
 	at := i
+	if r.word(at, list("à a")) && r.word(at+1, list("partir partire")) { // à partir de 14h
+		at++
+	}
 	from, window := r.word(at, fromWords), r.word(at, betweenWords)
 	if from || window {
-		at++
+		if at++; at > i+1 && r.word(at, fromWords) {
+			at++
+		}
 		loose = loose || window || r.rangeOfHours(at)
 	}
 	for r.word(at, list("the")) && !from {
@@ -606,16 +620,23 @@ func (r *reader) dateAt(i int) bool {
 // dayAndTime reads a day, an hour and minutes in one number, as ships write them: 051200LT
 // MAR, 051200Z MAR 26, ETA 051200. It gives the token behind it; 0 for none.
 func (r *reader) dayAndTime(i int) (dates, times, int) {
-	t := r.tok(i)
-	if t.kind != 'n' || len(t.text) != 6 {
+	t, u := r.tok(i), r.tok(i+2)
+	n, of, clocked := i+1, t.num/10000, t.num%10000
+	switch {
+	case t.kind != 'n':
+		return dates{}, times{}, 0
+	case len(t.text) == 6:
+	case len(t.text) == 2 && r.is(i+1, '/') && u.kind == 'n' && len(u.text) == 4 && !r.tok(i+1).gap && !u.gap: // 05/1200 LT
+		n, of, clocked = i+3, t.num, u.num
+	default:
 		return dates{}, times{}, 0
 	}
-	of, hour, minute := t.num/10000, t.num/100%100, t.num%100
+	hour, minute := clocked/100, clocked%100
 	if of < 1 || of > 31 || hour > 24 || minute > 59 {
 		return dates{}, times{}, 0
 	}
 	d, ts := day{weekday: -1, day: of}, times{list: []clock{{hour: hour, minute: minute, sure: true, colon: true}}}
-	n, sure := i+1, r.word(i-1, list("eta etb etd ets etc ata atd"))
+	sure := r.word(i-1, list("eta etb etd ets etc ata atd"))
 	switch z := r.tok(n); {
 	case z.kind == 'w' && (z.text == "lt" || z.text == "local"):
 		ts.zone, n, sure = "local", n+1, true

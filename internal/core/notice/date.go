@@ -65,7 +65,7 @@ func (r *reader) is(i int, kind byte) bool { return r.tok(i).kind == kind }
 // "mar") must be written as a name.
 func (r *reader) month(i int) int {
 	t := r.tok(i)
-	if t.kind != 'w' || len(t.text) < 3 || t.text == "mar" && !r.is(i+1, 'n') && !r.is(i-1, 'n') {
+	if t.kind != 'w' || len(t.text) < 3 || t.text == "mar" && !r.is(i+1, 'n') && !r.is(i-1, 'n') && !(r.signed(i-1) && r.is(i-2, 'n') && (!t.gap || r.is(i-1, '.'))) && !(r.is(i+1, '-') && r.is(i+2, 'n') && !r.tok(i+1).gap) {
 		return 0
 	}
 	if (t.text == "out" || t.text == "set" || t.text == "ago") && (!r.is(i-1, 'n') && !(r.tok(i-1).text == "de" && r.is(i-2, 'n')) || r.is(i+1, 'w')) { // words of English too
@@ -73,6 +73,9 @@ func (r *reader) month(i int) int {
 	}
 	return monthOf(t.text)
 }
+
+// signed tells whether token i is a sign that stands between the parts of a date.
+func (r *reader) signed(i int) bool { return r.is(i, '-') || r.is(i, '.') || r.is(i, '/') }
 
 // months and weekdays remember what words were found to be: a text has few that are
 // different.
@@ -171,7 +174,7 @@ func (r *reader) year(i int) (y, n int) {
 		at++
 	}
 	t := r.tok(at)
-	if t.kind == 'n' && len(t.text) == 4 && t.num >= 1900 && t.num < 2200 && !(r.is(at+1, ':') && r.is(at+2, 'n') && !r.tok(at+2).gap) && (t.gap || at > i || r.is(at-1, '/') || r.is(at-1, '.') || r.is(at-1, '-')) {
+	if t.kind == 'n' && len(t.text) == 4 && t.num >= 1900 && t.num < 2200 && !(r.is(at+1, ':') && r.is(at+2, 'n') && !r.tok(at+2).gap) && (t.gap || at > i || r.is(at-1, '/') || r.is(at-1, '.') || r.is(at-1, '-') || r.is(at-1, 'w') && monthOf(r.tok(at-1).text) > 0) {
 		if t.num < 1960 { // 8 March 1900: a time, or no year of anything here
 			return 0, 0
 		}
@@ -184,6 +187,20 @@ func (r *reader) year(i int) (y, n int) {
 		return 2000 + r.tok(i+1).num, 2
 	}
 	return 0, 0
+}
+
+// shortYear gives the year of two figures that token i is, behind the name of a month;
+// 0 for none. It is no hour, and nothing that it counts follows.
+func (r *reader) shortYear(i int) int {
+	t, next := r.tok(i), r.tok(i+1)
+	switch {
+	case t.kind != 'n' || len(t.text) != 2 || t.num < 25 || t.num > 45 || t.ordinal:
+	case (next.kind == ':' || next.kind == '.') && r.is(i+2, 'n') && !r.tok(i+2).gap, r.hour(i), r.half(i + 1), r.month(i+1) > 0:
+	case !t.gap, i+1 >= len(r.toks), next.kind == ',', next.kind == ')', next.kind == ';', next.kind == '|',
+		next.kind == 'n' && (len(next.text) == 4 || r.is(i+2, ':') || r.is(i+2, '.')), next.kind == '@', r.word(i+1, atWords), r.word(i+1, fromWords):
+		return 2000 + t.num
+	}
+	return 0
 }
 
 // hour tells whether a word for an hour follows token i.
@@ -302,7 +319,7 @@ func (r *reader) numeric(i int) (day, int) {
 	t := r.tok(i)
 	if m := r.month(i); m > 0 { // March 5th, 2026
 		n := i + 1
-		if r.is(n, '.') {
+		if r.is(n, '.') || r.is(n, '-') && !r.tok(n).gap && r.is(n+1, 'n') && !r.tok(n+1).gap && r.is(n+2, '-') { // Mar-16-2026
 			n++
 		}
 		if r.word(n, dayLinks) && r.is(n+1, 'n') {
@@ -311,6 +328,9 @@ func (r *reader) numeric(i int) (day, int) {
 		u := r.tok(n)
 		if u.kind == 'n' && u.num >= 1 && u.num <= 31 && len(u.text) <= 2 && !(r.is(n+1, ':') && r.is(n+2, 'n') && !r.tok(n+2).gap) && r.month(n+1) == 0 && !(r.is(n+1, '.') && r.is(n+2, 'n') && !r.tok(n+2).gap) && !r.half(n+1) {
 			d.month, d.day = m, u.num
+			if r.is(n-1, '-') && r.is(n+1, '-') && !r.tok(n+1).gap && r.is(n+2, 'n') {
+				n++
+			}
 			y, more := r.year(n + 1)
 			d.year = y
 			return d, n + 1 + more
@@ -346,7 +366,7 @@ func (r *reader) numeric(i int) (day, int) {
 		}
 	}
 	n := i + 1
-	if r.is(n, '.') && (r.month(n+1) > 0) || r.is(n, '-') && r.month(n+1) > 0 && !r.tok(n).gap {
+	if r.is(n, '.') && (r.month(n+1) > 0) || (r.is(n, '-') || r.is(n, '/')) && r.month(n+1) > 0 && !r.tok(n).gap && !r.tok(n+1).gap {
 		n++
 	}
 	if n == i+1 && r.word(n, list("of de del di do da d van")) && r.month(n+1) > 0 { // and not berth 6 on March 7
@@ -358,10 +378,13 @@ func (r *reader) numeric(i int) (day, int) {
 		if r.is(n, '.') && !r.tok(n).gap && len(r.tok(n-1).text) <= 4 {
 			n++
 		}
-		if r.is(n, '-') && !r.tok(n).gap && r.is(n+1, 'n') && len(r.tok(n+1).text) == 4 {
+		if (r.is(n, '-') || r.is(n, '/')) && !r.tok(n).gap && r.is(n+1, 'n') && !r.tok(n+1).gap && (len(r.tok(n+1).text) == 4 || r.shortYear(n+1) > 0) {
 			n++
 		}
 		y, more := r.year(n)
+		if more == 0 && r.shortYear(n) > 0 {
+			y, more = r.shortYear(n), 1
+		}
 		if more == 0 && r.is(n-1, '-') {
 			y, more = r.tok(n).num, 1
 		}
@@ -397,6 +420,9 @@ func order(a, b, year int, sign byte) day {
 // one, a week later.
 func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 	d.relative = true
+	if r.word(i-1, list("on from after")) && r.word(i-2, list("week weeks fortnight")) && r.word(i-3, list("a one two three four five six")) { // a week on Friday
+		d.doubt = "counts from a week"
+	}
 	if r.word(i-1, feasts) {
 		d.doubt = "is the name of a feast"
 	}

@@ -49,6 +49,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i)
 		case t.kind == 'n' && r.hourLeft(i, has('t')):
 			return said(i-1, i)
+		case t.kind == 'n' && has('t') && r.word(i-1, andWords) && r.rangeOfHours(i) && !(r.is(i+3, 'w') && lengthWords[r.tok(i+3).text] == 0): // 9 to 12 and 1 to 4
+			return said(i, i+2)
 		case !ended && r.rough(i) > 0:
 			return said(i, r.rough(i))
 		case !ended && r.lasting(i) > 0 && !used(r.lasting(i)):
@@ -65,6 +67,9 @@ func (r *reader) leftover(spans []span) string {
 		return "names a week by its number, and days of the week"
 	}
 	if has('d') && !has('t') && containsOne(lower, "no kein pas nessun nenhum geen") && noneOf().MatchString(r.text) {
+		return "says that something is not: whether that is an event cannot be told"
+	}
+	if has('d') && noneAtAll().MatchString(r.text) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) {
 		return "says that something is not: whether that is an event cannot be told"
 	}
 	for n, s := range spans {
@@ -205,6 +210,10 @@ var toldOf = lazily(`(?i)\b(?:i|we|they|you|he|she|it)(?:['’](?:ve|d)| have| h
 
 // noneOf is what says that something is not.
 var noneOf = lazily(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
+
+// noneAtAll begins a text that says that something is not, where that is no rule that
+// holds for a while, as no parking is.
+var noneAtAll = lazily(`(?i)^\W*(?:no|keine?|pas (?:de|d')|nessun[ao]?|nenhum|geen) (?:(?:more|further|weiteren?|other) )?(?:inspections?|surveys?|pilots?|tugs?|calls?|arrivals?|departures?|visits?|tours?|appointments?|interviews?|football|match(?:es)?|games?|shifts?|gruas?|lotsen?|besuche?|führung(?:en)?|visites?|visitas?|visite|bezoek)\b`)
 
 // sameTime is why a day is held that is to be at the time of something else.
 const sameTime = "says the time of something else"

@@ -165,7 +165,7 @@ func piecesOf(text string) (out [][2]int, mail []bool) {
 
 // notOpaque are what the patterns take for a number of something and is a date or a
 // time.
-var notOpaque = lazily(`(?i)^(?:[\d.:/-]*\d{1,2}[hu]\d{0,2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)-?\d+|\d{1,2}\s?m)$`)
+var notOpaque = lazily(`(?i)^(?:[\d.:/-]*\d{1,2}[hu]\d{0,2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec|janv|fév|fev|mrt|mär|avr|abr|mai|mag|mei|giu|juin|lug|juil|ago|août|set|okt|ott|out|dez|dic|déc|ene)-?\d+|\d{1,2}-(?:january|february|march|april|june|july|august|september|october|november|december)-\d+|\d{1,2}\s?m)$`)
 
 // scanned remembers the tokens of texts: a line is looked at several times.
 var scanned struct {
@@ -199,7 +199,7 @@ func scanOnce(text string) []token {
 	}
 	pieces, mail := piecesOf(text)
 	for n, m := range pieces {
-		if m[0] < at || hasPrefixFold(text[m[1]-1:], "t/m") || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) || endsHour(text[:m[0]], text[m[0]:m[1]]) {
+		if m[0] < at || hasPrefixFold(text[m[1]-1:], "t/m") || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) || endsHour(text[:m[0]], text[m[0]:m[1]]) || monthLed(text[m[0]:m[1]]) {
 			continue
 		}
 		out = scanPlain(out, text, at, m[0])
@@ -235,6 +235,13 @@ func dayOfMonth(number, rest string) bool {
 func endsInHour(number, rest string) bool {
 	word := strings.LastIndexAny(number, " \t") // the figures alone are what may be the hour
 	return word >= 0 && len(number)-word <= 3 && minutesBehind().MatchString(rest) && strings.Trim(number[word+1:], "0123456789") == ""
+}
+
+// monthLed tells whether what seems the number of something begins with the name of a
+// month: 16-March-2026, 16-mrt-2026.
+func monthLed(number string) bool {
+	end := strings.IndexFunc(number, func(r rune) bool { return !unicode.IsLetter(r) })
+	return end >= 3 && monthOf(strings.ToLower(number[:end])) > 0
 }
 
 // endsHour tells whether what seems the number of something is the word behind an hour

@@ -187,13 +187,18 @@ func capital(text string) string {
 	return string(unicode.ToUpper(r)) + text[size:]
 }
 
+// ledByTime is a text that begins with its day and its times, and a colon before what
+// they are of.
+var ledByTime = lazily(`^[\s,@–-]*\x00[\s,@\x00–-]*:\s+\S`)
+
 // titled tells whether what is left of a line of a message is a title: a few
 // words, the first of them a name of something.
 func titled(text string) bool {
+	led := ledByTime().MatchString(text)
 	text = tidy(strings.ReplaceAll(text, "\x00", " "))
 	first, _ := utf8.DecodeRuneInString(text)
 	words := strings.Fields(text)
-	if len(words) == 0 || !unicode.IsUpper(first) || strings.HasSuffix(strings.TrimSpace(text), "?") {
+	if len(words) == 0 || !unicode.IsUpper(first) && !led || strings.HasSuffix(strings.TrimSpace(text), "?") {
 		return false
 	}
 	if talk[strings.ToLower(strings.Trim(words[0], ",.!:'"))] {

@@ -57,7 +57,7 @@ var (
 	midnightWords = list(`midnight mitternacht minuit medianoche mezzanotte middernacht`)
 	atWords       = list(`at um à a alle às om ab the las la le gegen kl ore @`)
 	rangeWords    = list(`to till til until through thru alle às bis à au a al hasta fino até tot t/m through`)
-	fromWords     = list(`from von vom van de desde das dalle dal du des ab`)
+	fromWords     = list(`from von vom van de desde das dalle dal du des ab partir partire`)
 	untilWords    = list(`until till til bis jusqu'à jusqu'au hasta fino até tot`)
 	betweenWords  = list(`between zwischen entre tra fra tussen`)
 	andWords      = list(`and & und et y e en u plus`)

@@ -114,6 +114,10 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		if (t.text == "midi") && r.tok(i+1).text == "et" && (r.tok(i+2).text == "demi" || r.tok(i+2).text == "demie") {
 			return clock{hour: 12, minute: 30, sure: true}, i + 3
 		}
+		if c, end := r.quarters(clock{hour: 12}, i+1); end > i+1 { // midi et quart
+			c.bare, c.sure = false, true
+			return c, end
+		}
 		return clock{hour: 12, sure: true}, i + 1
 	case t.text == "meio" && r.is(i+1, '-') && r.tok(i+2).text == "dia":
 		return clock{hour: 12, sure: true}, i + 3
@@ -166,7 +170,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	case len(t.text) <= 2 && s.kind == '.' && !s.gap && u.kind == 'n' && len(u.text) == 2 && !u.gap && u.num < 60 && t.num < 25 && r.dotted(i):
 		c.minute, end, c.colon = u.num, i+3, true
 		c.sure = t.text[0] == '0' || t.num > 12
-	case len(t.text) == 4 && t.num%100 < 60 && t.num < 2460 && (r.word(i+1, hourWords) || r.word(i-1, atWords) && !(t.num >= 1900 && t.num < 2100) || (r.tok(i+1).text == "utc" || r.tok(i+1).text == "z" || r.tok(i+1).text == "lt")):
+	case len(t.text) == 4 && t.num%100 < 60 && t.num < 2460 && (r.word(i+1, hourWords) || r.word(i-1, atWords) && !(t.num >= 1900 && t.num < 2100) || (r.tok(i+1).text == "utc" || r.tok(i+1).text == "z" || r.tok(i+1).text == "lt" || r.tok(i+1).text == "l" && !r.tok(i+1).gap)):
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
 		if r.word(end, hourWords) { // 1700 hrs
 			end++
@@ -260,7 +264,7 @@ func (r *reader) isHalf(i int) bool {
 	if t.text == "am" && t.gap && r.is(i+1, 'w') && r.german() { // die Boje 7 am Steg 3
 		return false
 	}
-	return t.text == "am" && !r.tok(i).gap || t.text == "am" && !r.dayish(i+1) && r.weekday(i+1) == 0 || t.text == "pm" || (t.text == "a" || t.text == "p") && r.is(i+1, '.') && r.tok(i+2).text == "m"
+	return t.text == "am" && !r.tok(i).gap || t.text == "am" && !r.dayish(i+1) && r.weekday(i+1) == 0 || t.text == "pm" || (t.text == "a" || t.text == "p") && (r.is(i+1, '.') && r.tok(i+2).text == "m" || !t.gap && r.is(i-1, 'n') && !r.is(i+1, 'n')) // 9a-11:30a
 }
 
 // halfOfDay reads am or pm.
@@ -470,7 +474,7 @@ func (r *reader) clocks(i int, loose bool) (times, int) {
 		if r.tok(n).text == "time" || r.tok(n).text == "zeit" {
 			n++
 		}
-	case t.text == "lt" || t.text == "ortszeit":
+	case t.text == "lt" || t.text == "ortszeit" || t.text == "l" && !t.gap && len(r.tok(n-1).text) == 4:
 		out.zone, n = "local", n+1
 	default:
 		return out, end

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"sync"
 	"unicode"
+	"unicode/utf8"
 
 	"almanach/internal/core/moment"
 )
@@ -34,6 +35,7 @@ type dates struct {
 	ends   bool // "until 31 May": its beginning is not said
 	window bool // "between 16 and 20 March": some day of them
 	least  bool // "not before 16 March": it can be later
+	due    bool // "5 March, no later than 9:00": its time is only a deadline
 	every  bool // "every Tuesday"
 	plural bool // "Tuesdays"
 	or     bool // "Tuesday or Wednesday"
@@ -151,7 +153,8 @@ func (r *reader) short(i int) bool {
 	for r.is(n, '.') || r.is(n, ',') {
 		n++
 	}
-	return r.is(n, 'n') && (i == 0 || r.tok(i-1).kind != 'w' || r.word(i-1, rangeWords) || r.word(i-1, fromWords)) && (r.is(n+1, '.') || r.month(n+1) > 0 || r.is(n+1, '/'))
+	first, _ := utf8.DecodeRuneInString(r.text[r.tok(i).from:])
+	return r.is(n, 'n') && (i == 0 || r.tok(i-1).kind != 'w' || unicode.IsUpper(first) || r.word(i-1, rangeWords) || r.word(i-1, fromWords)) && (r.is(n+1, '.') || r.month(n+1) > 0 || r.is(n+1, '/'))
 }
 
 // dayish tells whether a number of a day follows.
@@ -447,6 +450,10 @@ func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 	if r.word(at, nextWords) && r.word(at+1, weekWords) { // Friday next week
 		d.after = -1
 		return d, at + 2
+	}
+	if r.word(at, list("prochain prochaine próximo próxima proximo proxima prossimo prossima")) {
+		d.next = true
+		return d, at + 1
 	}
 	if r.tok(at).text == "week" { // Friday week
 		d.after = 1

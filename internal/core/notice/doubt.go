@@ -40,6 +40,9 @@ func (r *reader) timeAt(g *group) int {
 // vague tells whether the time of a group is said only roughly. What is rough about
 // a length is no matter.
 func (r *reader) vague(g *group) bool {
+	if g.times != nil && (strings.Contains(r.text, "+/-") || strings.Contains(r.text, "±")) {
+		return true
+	}
 	for i := max(0, g.from-3); i < min(len(r.toks), g.to+2); i++ {
 		t := r.tok(i)
 		if t.text == "noonish" || t.text == "ish" {
@@ -104,6 +107,8 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		return fault.Newf("says which %s in a way that cannot be told", r.tok(g.from).text).Do("write the date itself")
 	case g.dates != nil && g.dates.window:
 		return fault.Newf("says days between which it is, and not which of them").Do("say the day")
+	case g.dates != nil && g.dates.due && g.times == nil && !g.allDay:
+		return fault.Newf("says its time only as a deadline").Do("say when it begins")
 	case g.dates != nil && g.dates.least:
 		return fault.Newf(atEarliest).Do("say when it begins")
 	case g.dates != nil && g.dates.ends && g.dates.until == nil:

@@ -64,7 +64,7 @@ func grouped(r *reader, spans []span) (out []group) {
 				d := *g.dates
 				d.until = &s.dates.days[0]
 				t := *g.times
-				t.until = &spans[n+1].times.list[0]
+				t.until = endOf(t.list[0], spans[n+1].times.list[0])
 				g.dates, g.times, g.to, g.apart = &d, &t, spans[n+1].to, true
 				spans[n+1].kind = 0
 				continue
@@ -83,7 +83,7 @@ func grouped(r *reader, spans []span) (out []group) {
 				g.times, g.to = &s.times, s.to
 			case g != nil && g.times.until == nil && len(g.times.list) == 1 && len(s.times.list) == 1 && s.times.until == nil && (endsWith(r.before(s.from), []string{"until", "till", "bis", "jusqu'à", "hasta", "fino alle", "até", "tot"}) || r.word(s.from-1, untilWords)):
 				t := *g.times
-				t.until = &s.times.list[0]
+				t.until = endOf(t.list[0], s.times.list[0])
 				t.open = false
 				g.times, g.to = &t, s.to
 			default:
@@ -265,6 +265,13 @@ func (d *document) moved(u unit, r *reader, groups []group) []group {
 	return groups[last:]
 }
 
+// endOf gives the end of what begins at a time of day: on a clock of 24 hours where
+// the beginning is, as in 21 Uhr bis 6. März 2 Uhr.
+func endOf(start, end clock) *clock {
+	end.sure = end.sure || start.half == 0 && end.half == 0 && start.hour > 12
+	return &end
+}
+
 // stays makes one group of an arrival and a departure.
 func (r *reader) stays(groups []group) []group {
 	for n := 0; n+1 < len(groups); n++ {
@@ -279,7 +286,7 @@ func (r *reader) stays(groups []group) []group {
 			continue
 		}
 		days, times := *a.dates, *a.times
-		times.until, times.open = &b.times.list[0], false
+		times.until, times.open = endOf(a.times.list[0], b.times.list[0]), false
 		if !b.inherits {
 			days.until = &b.dates.days[0]
 		}

@@ -21,7 +21,10 @@ func TestSame(t *testing.T) {
 		"Month D":      func(d, month, year string) string { return strings.TrimSuffix(month+" "+d+","+year, ",") },
 		"Dth of Month": func(d, month, year string) string { return d + "th of " + month + year },
 		"D. Month":     func(d, month, year string) string { return d + ". " + month + year },
-		"Mon D":        func(d, month, year string) string { return strings.TrimSuffix(month[:3]+" "+d+","+year, ",") },
+		"D-MON": func(d, month, year string) string {
+			return strings.Replace(d+"-"+strings.ToUpper(month[:3])+year, " ", "-", 1)
+		},
+		"Mon D": func(d, month, year string) string { return strings.TrimSuffix(month[:3]+" "+d+","+year, ",") },
 	}
 	rewrite := func(text string, way func(d, month, year string) string) string {
 		out, at := "", 0

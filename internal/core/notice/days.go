@@ -62,7 +62,7 @@ func (r *reader) when(i int) (dates, int) {
 	// several days
 	for {
 		n := end
-		for r.is(n, ',') || r.is(n, ';') || r.word(n, andWords) || r.is(n, '&') || r.is(n, '/') {
+		for r.is(n, ',') || r.is(n, ';') || r.word(n, andWords) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') {
 			n++
 		}
 		either := r.word(n, orWords)

@@ -11,12 +11,19 @@ import (
 
 // begin begins an event of a unit.
 func (d *document) begin(u unit) Event {
-	e := Event{Text: u.text, Page: u.page, Line: u.line, Heading: d.heading(), prose: u.sentence && !u.item, heading: u.level > 0 || len(d.out.Events) == 0 && !d.set.Message && !u.sentence && !u.item && u.line <= 2}
+	e := Event{Text: u.text, Page: u.page, Line: u.line, Heading: d.heading(), prose: u.sentence && !u.item, heading: u.level > 0 || len(d.out.Events) == 0 && !d.set.Message && !u.sentence && !u.item && (u.line <= 2 || u.line <= 5 && listLed(u.text))}
 	if u.struck || cancels(u.text) {
 		e.Cancelled = true
 		e.Reading = append(e.Reading, Part{u.text, "status", "cancelled"})
 	}
 	return e
+}
+
+// listLed tells whether one of the first words of a text names a list: berth
+// programme, week 11.
+func listLed(text string) bool {
+	words := strings.Fields(text)
+	return phraseIn(strings.Join(words[:min(len(words), 3)], " "), listNouns) != ""
 }
 
 func cancels(text string) bool {

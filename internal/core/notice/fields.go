@@ -41,7 +41,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 		if e.Cancelled {
 			e.What = uncancelled(e.What)
 		}
-		if !meaningful(e.What) {
+		if !meaningful(e.What) || partOnly().MatchString(e.What) || bracketed(e.What) {
 			e.What = d.heading()
 		}
 		e.read("title", e.What)
@@ -90,8 +90,12 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if e.Where == "" {
 		e.Where = placeIn(text)
 	}
-	if h := d.heading(); h != "" && strings.HasPrefix(e.What, "(") && strings.HasSuffix(e.What, ")") && strings.Count(e.What, "(") == 1 {
-		e.What = h + " " + e.What
+	if bracketed(e.What) { // it says something of the event, and not what it is
+		if h := d.heading(); h != "" {
+			e.What = h + " " + e.What
+		} else {
+			e.What = d.set.Subject
+		}
 	}
 	if e.Where != "" && named(e.Where) { // a day of the week is no place
 		e.Where = ""
@@ -99,7 +103,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if h := d.heading(); h != "" && onlyPlace().MatchString(e.What) && (e.Where == "" || strings.EqualFold(e.Where, e.What)) {
 		e.What, e.Where = h, e.What
 	}
-	if !meaningful(e.What) || beginsOnly[strings.ToLower(e.What)] {
+	if !meaningful(e.What) || beginsOnly[strings.ToLower(e.What)] || partOnly().MatchString(e.What) {
 		switch {
 		case d.set.Subject != "":
 			e.What = d.set.Subject
@@ -114,6 +118,14 @@ func (d *document) fields(e *Event, u unit, text string) {
 
 // beginsOnly are words that say of a time that something begins, and are no title.
 var beginsOnly = list("beginn start begin starts begins beginning time uhrzeit début inicio inizio início aanvang")
+
+// bracketed tells whether a text stands in brackets as a whole.
+func bracketed(text string) bool {
+	return strings.HasPrefix(text, "(") && strings.HasSuffix(text, ")") && strings.Count(text, "(") == 1
+}
+
+// partOnly is a part of the day and nothing else.
+var partOnly = lazily(`(?i)^(?:the )?(?:morning|afternoon|evening|mornings|afternoons|evenings|half day|vormittags?|nachmittags?|abends?|matin|après-midi)(?: only| session)?$`)
 
 // startWord leads to a place behind a time: noon start, inner basin.
 var startWord = lazily(`(?i)^(?:start|beginn|begins?|starts?)[,:]?\s+(?:(?:at|in|on)\s+(?:the\s+)?)?`)

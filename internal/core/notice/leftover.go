@@ -39,7 +39,7 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i+1)
 		case r.word(i, list("ditto idem dto ebenso dito ídem")) && (has('d') || has('t')):
 			return "says the same as something else"
-		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time hour zeit uhrzeit heure hora ora tijd")) && has('d') && (!has('t') || phraseIn(r.text, movedWords) != ""):
+		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time times hour hours zeit zeiten uhrzeit heure heures hora horas ora orario tijd tijden")) && has('d') && (!has('t') || phraseIn(r.text, movedWords) != ""):
 			return sameTime
 		case t.kind == 'n' && (has('t') || has('d')) && !used(i+2) && r.hoursLeft(i):
 			return said(i, i+2)

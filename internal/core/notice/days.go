@@ -10,7 +10,7 @@ import (
 func (r *reader) when(i int) (dates, int) {
 	at := i
 	from := r.word(at, fromWords) || r.word(at, betweenWords)
-	ends := r.word(at-1, untilWords) || r.word(at-1, list("the zum au den al")) && r.word(at-2, untilWords)
+	ends := r.word(at-1, untilWords) || r.word(at-1, list("the to zum au den al")) && r.word(at-2, untilWords)
 	every := r.word(at-1, list("every each jeden jede jedes chaque cada ogni elke alle todos tous"))
 	window := r.word(at, betweenWords)
 	if from {

@@ -80,6 +80,9 @@ func grouped(r *reader, spans []span) (out []group) {
 		case 't':
 			switch {
 			case g != nil && g.times == nil:
+				if g.dates != nil && len(g.dates.days) > 1 && r.is(s.from-1, '(') && slices.ContainsFunc(spans[n+1:], func(later span) bool { return later.kind == 'd' }) { // 10 March, 14 April (19:00), 12 May
+					g.doubt = cmp.Or(g.doubt, "says a time in brackets behind one of several days")
+				}
 				g.times, g.to = &s.times, s.to
 			case g != nil && g.times.until == nil && len(g.times.list) == 1 && len(s.times.list) == 1 && s.times.until == nil && (endsWith(r.before(s.from), []string{"until", "till", "bis", "jusqu'à", "hasta", "fino alle", "até", "tot"}) || r.word(s.from-1, untilWords)):
 				t := *g.times

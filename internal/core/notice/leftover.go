@@ -51,6 +51,10 @@ func (r *reader) leftover(spans []span) string {
 			return said(i-1, i)
 		case t.kind == 'n' && has('t') && r.word(i-1, andWords) && r.rangeOfHours(i) && !(r.is(i+3, 'w') && lengthWords[r.tok(i+3).text] == 0): // 9 to 12 and 1 to 4
 			return said(i, i+2)
+		case t.kind == 'n' && has('d') && len(t.text) <= 2 && r.isHalf(i+1): // 3:15–45 pm
+			return said(i, i+1)
+		case t.kind == 'n' && has('d') && !has('t') && len(t.text) == 3 && (r.is(i+1, '-') || r.word(i+1, rangeWords)) && r.is(i+2, 'n') && len(r.tok(i+2).text) == 4 && t.num%100 < 60 && r.tok(i+2).num%100 < 60 && r.tok(i+2).num <= 2400: // 800-1600
+			return said(i, i+2)
 		case !ended && r.rough(i) > 0:
 			return said(i, r.rough(i))
 		case !ended && r.lasting(i) > 0 && !used(r.lasting(i)):
@@ -59,7 +63,7 @@ func (r *reader) leftover(spans []span) string {
 			return "says only a part of the day"
 		case r.word(i, list("sunrise sunset dawn dusk sonnenaufgang sonnenuntergang")) && (has('t') || has('d')):
 			return said(i, i)
-		case t.kind == 'w' && partWords[t.text] && !r.compound(i) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d'):
+		case t.kind == 'w' && partWords[t.text] && !r.compound(i) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d') && !(t.text == "overnight" && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil })):
 			return "says only a part of the day"
 		}
 	}
@@ -219,7 +223,7 @@ var noneAtAll = lazily(`(?i)^\W*(?:no|keine?|pas (?:de|d')|nessun[ao]?|nenhum|ge
 const sameTime = "says the time of something else"
 
 // partWords are parts of a day: a day that has no time beside one is not the whole day.
-var partWords = list(`morning afternoon evening night lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens ochtends middags avonds matin matinée soirée mattina mattinata pomeriggio serata manhã noite noche`)
+var partWords = list(`morning afternoon evening night overnight lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens ochtends middags avonds matin matinée soirée mattina mattinata pomeriggio serata manhã noite noche`)
 
 // countsDay tells whether what counts days stands before a day of the week: the first
 // and third Tuesday.

@@ -58,7 +58,7 @@ var (
 	atWords       = list(`at um à a alle às om ab the las la le gegen kl ore @`)
 	rangeWords    = list(`to till til until through thru alle às bis à au a al hasta fino até tot t/m through`)
 	fromWords     = list(`from von vom van de desde das dalle dal du des ab partir partire`)
-	untilWords    = list(`until till til bis jusqu'à jusqu'au hasta fino até tot`)
+	untilWords    = list(`until till til through thru bis jusqu'à jusqu'au hasta fino até tot`)
 	betweenWords  = list(`between zwischen entre tra fra tussen`)
 	andWords      = list(`and & und et y e en u plus`)
 	orWords       = list(`or oder ou o of`)
@@ -197,10 +197,10 @@ var suppliesOff = []string{"power", "water", "electricity", "gas", "heating", "l
 var toldPast = []string{"was", "were", "took place", "has been", "have been", "thank you for", "thanks for", "we met", "attended", "happened", "fand statt", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats", "gave", "did not", "didn't", "hasn't", "done", "carried out", "missed", "delivered", "arrived", "sailed", "finished", "completed", "ended", "returned", "had"}
 
 // What leaves an end open.
-var openWords = []string{"until further notice", "till further notice", "bis auf weiteres", "jusqu'à nouvel ordre", "jusqu'a nouvel ordre", "hasta nuevo aviso", "fino a nuovo avviso", "até novo aviso", "tot nader order", "onwards", "onward", "and following", "and later"}
+var openWords = []string{"until further notice", "till further notice", "bis auf weiteres", "jusqu'à nouvel ordre", "jusqu'a nouvel ordre", "hasta nuevo aviso", "fino a nuovo avviso", "até novo aviso", "tot nader order", "onwards", "onward", "w.e.f.", "w.e.f", "wef", "with effect from", "effective from", "and following", "and later"}
 
 // Days that are none: they are said, not guessed.
-var vagueDays = []string{"end of the month", "end of month", "beginning of the month", "middle of the month", "end of the week", "early next week", "late next week", "later this week", "later next week", "this weekend", "next weekend", "at the weekend", "over the weekend", "am wochenende", "ce week-end", "este fin de semana", "questo fine settimana", "neste fim de semana", "dit weekend", "next week", "next month", "this week", "some day", "one of these days", "ende des monats", "ende der woche", "nächste woche", "fin du mois", "la semaine prochaine", "fin de mes", "la próxima semana", "fine del mese", "la prossima settimana", "fim do mês", "na próxima semana", "einde van de maand", "volgende week", "to be announced", "tba", "to be confirmed", "tbc", "date to follow"}
+var vagueDays = []string{"end of the month", "end of month", "beginning of the month", "middle of the month", "end of the week", "early next week", "late next week", "later this week", "later next week", "this weekend", "next weekend", "at the weekend", "over the weekend", "am wochenende", "ce week-end", "este fin de semana", "questo fine settimana", "neste fim de semana", "dit weekend", "next week", "next month", "this week", "weekends in", "at weekends", "on weekends", "first week of", "second week of", "third week of", "fourth week of", "last week of", "1st week of", "2nd week of", "3rd week of", "4th week of", "some day", "one of these days", "ende des monats", "ende der woche", "nächste woche", "fin du mois", "la semaine prochaine", "fin de mes", "la próxima semana", "fine del mese", "la prossima settimana", "fim do mês", "na próxima semana", "einde van de maand", "volgende week", "to be announced", "tba", "to be confirmed", "tbc", "date to follow"}
 
 // Nouns that begin the name of a place when a number, a letter or a name follows.
 var placeNouns = list(`berth room quay pier dock hall building office barn shed gate slip terminal wharf jetty lock floor kai liegeplatz raum halle gebäude büro steg quai poste salle bureau muelle sala edificio oficina molo banchina ormeggio ufficio cais armazém kade steiger zaal anchorage basin boathouse workshop warehouse station`)

@@ -309,6 +309,10 @@ func scanPlain(out []token, text string, at, end int) []token {
 			out = append(out, token{kind: 'w', text: strings.Trim(word, "'"), from: start, to: at, gap: gap})
 		default:
 			at += size
+			if last := len(out) - 1; r == '.' && last >= 0 && out[last].to == start && out[last].kind == 'w' && len(out[last].text) <= 5 && weekdaysOf(out[last].text) != 0 { // Sat. 14th
+				out[last].to = at
+				continue
+			}
 			kind := byte('?')
 			switch r {
 			case '–', '—', '−', '‐', '‑', '-':

@@ -96,6 +96,10 @@ func goesOn(before, l Line) bool {
 	if startsWithLabelledDate(before.Text) && startsWithLabelledDate(l.Text) {
 		return false
 	}
+	if fromLine().MatchString(l.Text) && was == strings.ToUpper(was) && SaysDay(l.Text) && !SaysDay(before.Text) && !strings.ContainsAny(was[max(0, len(was)-1):], ".:;") || // where all is in capitals, none begins a line
+		toLine().MatchString(l.Text) && fromLine().MatchString(before.Text) && SaysDay(l.Text) && SaysDay(before.Text) && !strings.HasSuffix(was, ".") {
+		return true
+	}
 	full := utf8.RuneCountInString(was) >= 55
 	if words := strings.Fields(was); len(words) > 1 && smallWords[words[len(words)-1]] && !bullet().MatchString(l.Text) {
 		return true
@@ -120,6 +124,12 @@ func goesOn(before, l Line) bool {
 	return !strings.ContainsAny(last, ":")
 }
 
+// fromLine and toLine begin with the first and the last day of something.
+var (
+	fromLine = lazily(`(?i)^\s*(?:from|von|vom|du|del|dal|desde|van)\s`)
+	toLine   = lazily(`(?i)^\s*(?:to|until|till|bis|au|al|até|tot|hasta|fino al)\s`)
+)
+
 // dashed is a line that begins with a title and a dash.
 var dashed = lazily(`^\s*\p{Lu}[^.;:]{2,50}\s[–—-]\s`)
 
@@ -127,7 +137,7 @@ var dashed = lazily(`^\s*\p{Lu}[^.;:]{2,50}\s[–—-]\s`)
 // with the end of something.
 var (
 	columned = lazily(`\S(?: {3,}|\t+)\S`)
-	endOnly  = lazily(`(?i)^(?:until|till|til|bis|jusqu'à|hasta|fino alle|até|tot) \d{1,2}[:.h]\d\d`)
+	endOnly  = lazily(`(?i)^(?:until|till|til|bis|jusqu'à|hasta|fino alle|até|tot) \d{1,2}(?:[:.h]\d\d|\s?[ap]\.?m\b)`)
 )
 
 // colonLine is a line that begins with a name and a colon.

@@ -6,7 +6,7 @@ import (
 )
 
 // fullTime is a time that only a clock of 24 hours has.
-var fullTime = lazily(`\b(?:1[3-9]|2[0-3])[:.h][0-5]\d\b`)
+var fullTime = lazily(`(?i)\b(?:1[3-9]|2[0-3])(?:[:.hu][0-5]\d\b|[0-5]\d ?(?:h|hrs|hours|lt|utc|z)\b|[hu]\b| ?uhr\b)`)
 
 // leadingTime is a time of four figures at the beginning of a line.
 var leadingTime = lazily(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)

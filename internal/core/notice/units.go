@@ -137,7 +137,7 @@ var dashed = lazily(`^\s*\p{Lu}[^.;:]{2,50}\s[–—-]\s`)
 // with the end of something.
 var (
 	columned = lazily(`\S(?: {3,}|\t+)\S`)
-	endOnly  = lazily(`(?i)^(?:until|till|til|bis|jusqu'à|hasta|fino alle|até|tot) \d{1,2}(?:[:.h]\d\d|\s?[ap]\.?m\b)`)
+	endOnly  = lazily(`(?i)^(?:until|till|til|bis|jusqu'à|hasta|fino alle|até|tot) (?:\d{1,2}(?:[:.h]\d\d|\s?[ap]\.?m\b)|\d{4}\s?h)`)
 )
 
 // colonLine is a line that begins with a name and a colon.

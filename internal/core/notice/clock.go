@@ -261,10 +261,10 @@ func (r *reader) isHalf(i int) bool {
 	if t.kind != 'w' {
 		return false
 	}
-	if t.text == "am" && t.gap && r.is(i+1, 'w') && r.german() { // die Boje 7 am Steg 3
+	if t.text == "am" && t.gap && r.is(i+1, 'w') && !r.word(i+1, rangeWords) && r.german() { // die Boje 7 am Steg 3
 		return false
 	}
-	return t.text == "am" && !r.tok(i).gap || t.text == "am" && !r.dayish(i+1) && r.weekday(i+1) == 0 || t.text == "pm" || (t.text == "a" || t.text == "p") && (r.is(i+1, '.') && r.tok(i+2).text == "m" || !t.gap && r.is(i-1, 'n') && !r.is(i+1, 'n')) // 9a-11:30a
+	return t.text == "am" && !r.tok(i).gap || t.text == "am" && (!r.dayish(i+1) && r.weekday(i+1) == 0 || (r.is(i+1, ',') || r.word(i+1, list("on am"))) && !r.word(i-1, hourWords)) || t.text == "pm" || (t.text == "a" || t.text == "p") && (r.is(i+1, '.') && r.tok(i+2).text == "m" || !t.gap && r.is(i-1, 'n') && !r.is(i+1, 'n')) // 9a-11:30a
 }
 
 // halfOfDay reads am or pm.

@@ -67,13 +67,18 @@ func (r *reader) is(i int, kind byte) bool { return r.tok(i).kind == kind }
 // "mar") must be written as a name.
 func (r *reader) month(i int) int {
 	t := r.tok(i)
-	if t.kind != 'w' || len(t.text) < 3 || t.text == "mar" && !r.is(i+1, 'n') && !r.is(i-1, 'n') && !(r.signed(i-1) && r.is(i-2, 'n') && (!t.gap || r.is(i-1, '.'))) && !(r.is(i+1, '-') && r.is(i+2, 'n') && !r.tok(i+1).gap) {
+	if t.kind != 'w' || len(t.text) < 3 || t.text == "mar" && !r.is(i+1, 'n') && !r.is(i-1, 'n') && !(r.signed(i-1) && r.is(i-2, 'n') && (!t.gap || r.is(i-1, '.'))) && !(r.word(i-1, dayLinks) && r.is(i-2, 'n')) && !(r.is(i+1, '-') && r.is(i+2, 'n') && !r.tok(i+1).gap) {
 		return 0
 	}
 	if (t.text == "out" || t.text == "set" || t.text == "ago") && (!r.is(i-1, 'n') && !(r.tok(i-1).text == "de" && r.is(i-2, 'n')) || r.is(i+1, 'w')) { // words of English too
 		return 0
 	}
 	return monthOf(t.text)
+}
+
+// and tells whether token i joins two days; the u of 9u15 does not.
+func (r *reader) and(i int) bool {
+	return r.word(i, andWords) && (r.tok(i).text != "u" || r.tok(i).gap)
 }
 
 // signed tells whether token i is a sign that stands between the parts of a date.
@@ -165,7 +170,7 @@ func (r *reader) dayish(i int) bool {
 	if r.is(i, 'n') {
 		s, u := r.tok(i+1), r.tok(i+2)
 		time := s.kind == ':' && u.kind == 'n' && !u.gap || r.half(i+1) || s.text == "h" || s.kind == '.' && u.kind == 'n' && !u.gap && len(u.text) == 2 && (u.num > 12 || u.num%15 == 0) && !r.is(i+3, '.')
-		return r.tok(i).num <= 31 && len(r.tok(i).text) <= 2 && !time
+		return r.tok(i).num <= 31 && len(r.tok(i).text) <= 2 && !time || len(r.tok(i).text) == 4 && s.kind == '-' && u.kind == 'n' && r.is(i+3, '-')
 	}
 	return r.month(i) > 0 && r.is(i+1, 'n')
 }
@@ -435,7 +440,7 @@ func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 	}
 	if n := r.tok(at); n.kind == 'n' && len(n.text) <= 2 && n.num >= 1 && n.num <= 31 { // Wed 11 or Thu 12 March
 		to := at + 1
-		for r.is(to, '-') || r.word(to, rangeWords) || r.word(to, orWords) || r.word(to, andWords) || r.is(to, ',') || r.is(to, '&') {
+		for r.is(to, '-') || r.word(to, rangeWords) || r.word(to, orWords) || r.and(to) || r.is(to, ',') || r.is(to, '&') {
 			to++
 		}
 		if to > at+1 && r.weekday(to) != 0 {

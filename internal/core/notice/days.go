@@ -37,7 +37,7 @@ func (r *reader) when(i int) (dates, int) {
 	if r.tok(n).text == "up" && r.tok(n+1).text == "to" {
 		n++
 	}
-	if r.is(n, '-') || r.word(n, rangeWords) && !(r.tok(n).text == "a" && r.half(n)) || from && r.word(n, andWords) {
+	if r.is(n, '-') || r.word(n, rangeWords) && !(r.tok(n).text == "a" && r.half(n)) || from && r.and(n) {
 		joined = true
 		n = r.link(n + 1)
 		if r.tok(n).text == "and" && r.tok(n+1).text == "including" || r.tok(n).text == "einschließlich" || r.tok(n).text == "including" {
@@ -62,7 +62,7 @@ func (r *reader) when(i int) (dates, int) {
 	// several days
 	for {
 		n := end
-		for r.is(n, ',') || r.is(n, ';') || r.word(n, andWords) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') {
+		for r.is(n, ',') || r.is(n, ';') || r.and(n) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') {
 			n++
 		}
 		either := r.word(n, orWords)
@@ -119,6 +119,9 @@ func (r *reader) listed(i int) (dates, int) {
 		if t.kind != 'n' || t.num < 1 || t.num > 31 || len(t.text) > 2 {
 			return 0, false
 		}
+		if r.is(n+1, '.') && r.is(n+2, 'n') && !r.tok(n+1).gap && !r.tok(n+2).gap && len(r.tok(n+2).text) == 2 && r.tok(n+2).num < 60 && !r.is(n+3, '.') { // March 24, 14.30
+			return 0, false
+		}
 		n++
 		if r.is(n, '.') && !r.tok(n).gap {
 			n++
@@ -149,7 +152,7 @@ func (r *reader) listed(i int) (dates, int) {
 				at++
 			}
 		default:
-			for r.is(at, ',') || r.word(at, andWords) || r.is(at, '&') || r.is(at, '+') || r.is(at, '/') || r.word(at, orWords) {
+			for r.is(at, ',') || r.and(at) || r.is(at, '&') || r.is(at, '+') || r.is(at, '/') || r.word(at, orWords) {
 				either = either || r.word(at, orWords)
 				at++
 				sign = true
@@ -220,7 +223,7 @@ func (r *reader) listed(i int) (dates, int) {
 // berth 3-4, of lanes 3 and 4, of berths 2, 3 and 4.
 func (r *reader) numbered(i int) bool {
 	n, comma := i-1, false
-	for r.is(n-1, 'n') && len(r.tok(n-1).text) <= 2 && (r.is(n, '-') && !r.tok(n).gap || r.word(n, andWords) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') || r.is(n, ',') || r.word(n, list("to bis"))) {
+	for r.is(n-1, 'n') && len(r.tok(n-1).text) <= 2 && (r.is(n, '-') && !r.tok(n).gap || r.and(n) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') || r.is(n, ',') || r.word(n, list("to bis"))) {
 		comma = comma || r.is(n, ',')
 		n -= 2
 	}

@@ -19,7 +19,7 @@ func (r *reader) length(i int) (minutes, end int) {
 	if minutes, end = r.lengthAt(i); end > 0 && r.word(end, list("early earlier late later before after ago prior ahead beforehand notice warning away walk drive früher später vorher avant antes prima eerder")) && !(r.word(end, list("before after")) && r.word(i, list("for lasting lasts takes"))) {
 		return 0, 0 // from something else
 	}
-	if end == i+2 && r.word(i+1, list("h u")) && (r.is(end, '-') || r.word(end, rangeWords)) { // 9h-11h30
+	if end == i+2 && r.word(i+1, hourWords) && (r.is(end, '-') || r.word(end, rangeWords)) { // 9h-11h30
 		if _, e := r.clock(end+1, true); e > end+2 {
 			return 0, 0
 		}

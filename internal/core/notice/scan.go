@@ -199,7 +199,7 @@ func scanOnce(text string) []token {
 	}
 	pieces, mail := piecesOf(text)
 	for n, m := range pieces {
-		if m[0] < at || hasPrefixFold(text[m[1]-1:], "t/m") || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) || endsHour(text[:m[0]], text[m[0]:m[1]]) || monthLed(text[m[0]:m[1]]) {
+		if m[0] < at || hasPrefixFold(text[m[1]-1:], "t/m") || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) || endsHour(text[:m[0]], text[m[0]:m[1]]) || monthIn(text[m[0]:m[1]]) || inWord(text[:m[0]]) {
 			continue
 		}
 		out = scanPlain(out, text, at, m[0])
@@ -237,11 +237,19 @@ func endsInHour(number, rest string) bool {
 	return word >= 0 && len(number)-word <= 3 && minutesBehind().MatchString(rest) && strings.Trim(number[word+1:], "0123456789") == ""
 }
 
-// monthLed tells whether what seems the number of something begins with the name of a
-// month: 16-March-2026, 16-mrt-2026.
-func monthLed(number string) bool {
-	end := strings.IndexFunc(number, func(r rune) bool { return !unicode.IsLetter(r) })
-	return end >= 3 && monthOf(strings.ToLower(number[:end])) > 0
+// monthIn tells whether what seems the number of something has the name of a month in
+// it, behind a day or alone: 16-March-2026, 16mars2026, mrt-2026.
+func monthIn(number string) bool {
+	day := len(number) - len(strings.TrimLeft(number, "0123456789"))
+	name := strings.TrimLeft(number[day:], "-")
+	end := strings.IndexFunc(name, func(r rune) bool { return !unicode.IsLetter(r) })
+	return day <= 2 && end >= 3 && monthOf(strings.ToLower(name[:end])) > 0
+}
+
+// inWord tells whether a text ends within a word that goes on: the rz-26 of März-26.
+func inWord(before string) bool {
+	r, _ := utf8.DecodeLastRuneInString(before)
+	return r >= utf8.RuneSelf && unicode.IsLetter(r)
 }
 
 // endsHour tells whether what seems the number of something is the word behind an hour

@@ -215,7 +215,7 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 			at++
 			continue
 		}
-		if (r.is(at, ',') || r.word(at, andWords) || r.is(at, '&') || r.is(at, '+')) && (r.is(at+1, 'n') && r.tok(at+1).num <= 31 && !r.is(at+2, ':') || r.weekday(at+1) != 0 && r.is(at+2, 'n')) {
+		if (r.is(at, ',') || r.and(at) || r.is(at, '&') || r.is(at, '+')) && (r.is(at+1, 'n') && r.tok(at+1).num <= 31 && !r.is(at+2, ':') || r.weekday(at+1) != 0 && r.is(at+2, 'n')) {
 			at++
 			continue
 		}

@@ -130,7 +130,7 @@ func (r *reader) weekday(i int) uint8 {
 	if text == "mar" && r.is(i+1, 'n') && r.month(i+2) == 0 { // Mar 12, 2026
 		return 0
 	}
-	if (text == "sat" || text == "sun") && unicode.IsUpper(rune(r.text[t.from])) && (r.word(i-1, list("on this next until till every each by from to through first second third fourth fifth last coming and or")) || r.is(i-1, '-') || r.is(i-1, ',')) {
+	if (text == "sat" || text == "sun") && unicode.IsUpper(rune(r.text[t.from])) && (r.word(i-1, list("on this next until till every each by from to through first second third fourth fifth last coming and or")) || r.is(i-1, '-') || r.is(i-1, ',') || r.named(i)) {
 		return weekdaysOf(text)
 	}
 	if text == "sex" || text == "sun" && !r.dayish(i+1) || text == "sat" && !r.dayish(i+1) || text == "mar" || text == "set" || text == "ter" || text == "mer" && !r.dayish(i+1) {
@@ -146,6 +146,35 @@ func (r *reader) weekday(i int) uint8 {
 		days = weekdaysOf(text + "-feira")
 	}
 	return days
+}
+
+// named tells whether Sat or Sun, written as a name, is a day and not a verb or an
+// inn: another day, a time or a part of the day follows, or the line ends.
+func (r *reader) named(i int) bool {
+	capital := func(i int) bool { return r.is(i, 'w') && unicode.IsUpper(rune(r.text[r.tok(i).from])) }
+	if r.tok(i).text == "sun" && (r.word(i-1, list("the a our")) || r.word(i-2, list("the a our")) && capital(i-1)) { // at the Rising Sun
+		return false
+	}
+	for _, step := range []int{1, -1} { // Sat/Sun, Fri + Sat
+		by, n := i+step, i+2*step
+		if (r.signed(by) || r.is(by, '+') || r.is(by, '&') || r.word(by, andWords) || r.word(by, rangeWords)) && capital(n) && weekdaysOf(r.tok(n).text) != 0 {
+			return true
+		}
+	}
+	at := func(n int) bool {
+		_, end := r.clock(n, false)
+		return end > 0 || r.is(n, 'n') && len(r.tok(n).text) == 4 && r.tok(n).num < 2400
+	}
+	switch next := r.tok(i + 1); {
+	case at(i + 1), partWords[next.text], next.text == "week", r.is(i-1, '(') && next.kind == ')', r.is(i-1, '[') && next.kind == ']':
+		return true
+	case i == 0:
+		return next.kind == ':' || next.kind == '-' && next.gap
+	case r.word(i+1, atWords) || r.word(i+1, fromWords):
+		return at(i+2) || r.is(i+2, 'n') && r.tok(i+2).num <= 24
+	default:
+		return i == len(r.toks)-1 || next.kind == '.' && i == len(r.toks)-2
+	}
 }
 
 // short tells whether a weekday of two letters stands where one can: before a

@@ -117,6 +117,9 @@ func (r *reader) leftover(spans []span) string {
 	if phraseIn(r.text, []string{"next dates", "further dates", "more dates", "other dates", "weitere termine", "nächste termine", "autres dates", "prochaines dates", "próximas fechas", "otras fechas", "prossime date", "altre date", "próximas datas", "volgende data"}) != "" && has('d') && !has('t') {
 		return "says further days of something, and no time"
 	}
+	if has('d') && !has('t') && phraseIn(r.text, []string{"unchanged", "no change", "no changes", "as usual", "as normal", "as before", "remains the same", "remain the same", "stays the same", "stay the same", "unverändert", "keine änderung", "keine änderungen", "wie gewohnt", "wie üblich", "wie immer", "inchangé", "inchangée", "inchangés", "sans changement", "comme d'habitude", "sin cambios", "como siempre", "invariato", "invariata", "come al solito", "sem alteração", "sem alterações", "como de costume", "ongewijzigd", "zoals gewoonlijk"}) != "" {
+		return "says that something stays as it is"
+	}
 	if phraseIn(r.text, []string{"extended", "prolonged", "extension", "verlängert", "prolongé", "prolongée", "prorrogado", "prorrogada", "prorogato", "prorogata", "prolongado", "verlengd"}) != "" && has('d') {
 		return "tells of something that is extended"
 	}

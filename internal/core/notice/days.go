@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"slices"
 	"strings"
 	"time"
 )
@@ -140,9 +141,12 @@ func (r *reader) listed(i int) (dates, int) {
 		return dates{}, 0
 	}
 	nums = append(nums, num)
-	ranged, either := false, false
+	ranged, either, slashed := false, false, false
 	for {
 		was := at
+		if slash := r.tok(at); len(nums) > 1 && !slashed && slash.kind == '/' && !slash.gap && r.is(at+1, 'n') && !r.tok(at+1).gap && r.tok(at+1).num <= 12 && r.month(r.link(at+2)) == 0 { // 9, 11 and 13/3
+			break
+		}
 		sign := false
 		switch {
 		case len(nums) == 1 && (r.is(at, '-') || r.word(at, rangeWords)):
@@ -153,7 +157,7 @@ func (r *reader) listed(i int) (dates, int) {
 			}
 		default:
 			for r.is(at, ',') || r.and(at) || r.is(at, '&') || r.is(at, '+') || r.is(at, '/') || r.word(at, orWords) {
-				either = either || r.word(at, orWords)
+				either, slashed = either || r.word(at, orWords), slashed || r.is(at, '/')
 				at++
 				sign = true
 			}
@@ -181,7 +185,7 @@ func (r *reader) listed(i int) (dates, int) {
 	if len(nums) < 2 || r.numbered(i) || !ranged && weekdays[0] == 0 && weekdays[1] != 0 { // quay 3, Tuesday 10 March
 		return dates{}, 0
 	}
-	m := monthFirst
+	m, twoWays := monthFirst, false
 	year := 0
 	if m == 0 {
 		n := r.link(at)
@@ -197,6 +201,15 @@ func (r *reader) listed(i int) (dates, int) {
 				year = y.num
 				at++
 			}
+		} else if month := r.tok(at + 1); r.is(at, '/') && !r.tok(at).gap && month.kind == 'n' && !month.gap && month.num >= 1 && month.num <= 12 && len(month.text) <= 2 { // 9-13/3
+			m, twoWays = month.num, slices.Max(nums) <= 12
+			at += 2
+			if y := r.tok(at + 1); r.is(at, '/') && y.kind == 'n' && !y.gap && (len(y.text) == 2 || len(y.text) == 4) {
+				if year = y.num; year < 100 {
+					year += 2000
+				}
+				at += 2
+			}
 		}
 	}
 	if m == 0 {
@@ -209,7 +222,7 @@ func (r *reader) listed(i int) (dates, int) {
 	}
 	out := dates{or: either}
 	for n, num := range nums {
-		d := day{year: year, month: m, day: num, weekday: -1, weekdays: weekdays[n]}
+		d := day{year: year, month: m, day: num, weekday: -1, weekdays: weekdays[n], twoWays: twoWays && num != m}
 		if ranged && n == 1 {
 			out.until = &d
 			continue
@@ -229,6 +242,9 @@ func (r *reader) numbered(i int) bool {
 	}
 	t := r.tok(n)
 	if t.kind != 'w' {
+		return false
+	}
+	if t.text == "dock" && r.tok(n-1).text == "dry" {
 		return false
 	}
 	if placeNouns[t.text] || countedNouns[t.text] && n < i-1 {

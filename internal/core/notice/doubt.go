@@ -45,7 +45,7 @@ func (r *reader) vague(g *group) bool {
 	}
 	for i := max(0, g.from-3); i < min(len(r.toks), g.to+2); i++ {
 		t := r.tok(i)
-		if t.text == "noonish" || t.text == "ish" {
+		if t.text == "noonish" || t.text == "ish" || t.kind == '~' && r.is(i+1, 'n') {
 			return true
 		}
 		if t.kind != 'w' || !vagueWord[t.text] && !(t.text == "sobre" && r.tok(i+1).text == "las") && !(t.text == "por" && r.tok(i+1).text == "volta") {

@@ -40,7 +40,7 @@ func TestForms(t *testing.T) {
 		}
 		return pick(forms...)
 	}
-	dash := func() string { return pick("-", " - ", "–", " to ", " bis ", " until ", " till ") }
+	dash := func() string { return pick("-", " - ", "–", " -> ", " → ", " to ", " bis ", " until ", " till ") }
 	shown := func(d, h, m int) string { return fmt.Sprintf("2026-03-%02d %02d:%02d", d, h, m) }
 	sure := [2]int{}
 	for range 10_000 {
@@ -59,7 +59,7 @@ func TestForms(t *testing.T) {
 		case 3:
 			text, said = day(d)+pick(" ", ", ")+clock(h, m)+pick(" for ", ", ")+pick("2 hours", "2h", "120 min"), shown(d, h, m)+" – "+shown(d, h+2, m)
 		case 4:
-			text, said = day(d)+pick(" ", ", ")+clock(h, m)+pick(" - ", " to ", " bis ", " until ")+day(d+1)+pick(" ", ", ")+clock(h2, m2), shown(d, h, m)+" – "+shown(d+1, h2, m2)
+			text, said = day(d)+pick(" ", ", ")+clock(h, m)+pick(" - ", " to ", " bis ", " until ", " -> ")+day(d+1)+pick(" ", ", ")+clock(h2, m2), shown(d, h, m)+" – "+shown(d+1, h2, m2)
 		default:
 			text, said = day(d)+pick(" ", ", ", " from ")+clock(h, m)+dash()+clock(h2, m2), shown(d, h, m)+" – "+shown(d, h2, m2)
 			cell = shown(d, h, m) + "-" + shown(d, h2, m2)[11:]

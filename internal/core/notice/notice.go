@@ -156,11 +156,22 @@ func lengthText(minutes int) string {
 	return strconv.Itoa(minutes) + " minutes"
 }
 
+// A date and a time joined as RFC 3339 section 5.6 and RFC 5545 section 3.3.5 write them.
+var (
+	instant      = lazily(`\b(\d{4}-\d\d-\d\d)T(\d\d:\d\d)`)
+	basicInstant = lazily(`\b([12]\d{3})([01]\d)([0-3]\d)T([0-2]\d)([0-5]\d)(?:[0-5]\d)?(Z?)\b`)
+)
+
 // Read finds the events of a text.
 func Read(lines []Line, set Settings) Found {
 	d := &document{set: set}
-	d.learn(lines)
 	lines = slices.Clone(lines)
+	for i := range lines {
+		if l := &lines[i]; strings.Contains(l.Text, "T") {
+			l.Text = basicInstant().ReplaceAllString(instant().ReplaceAllString(l.Text, "$1 $2"), "$1-$2-$3 $4:$5$6")
+		}
+	}
+	d.learn(lines)
 	for i := range lines {
 		l := &lines[i]
 		if l.Gone != "" && cancels(l.Text) && !meaningful(uncancelled(l.Text)) { // crossed out, and "cancelled" beside it

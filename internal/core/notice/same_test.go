@@ -61,7 +61,7 @@ func TestSame(t *testing.T) {
 	}
 	hours := regexp.MustCompile(`(?i)\d ?(?:h|hrs|hours|uhr|uur|horas|heures|ore|lt|utc|gmt|z)\b`) // a time that has its word already
 	ranged := regexp.MustCompile(`\b(\d{1,2}:\d\d) ?[-–] ?(\d{1,2}:\d\d)\b`)
-	ranges := map[string]string{"to": "$1 to $2", "until": "$1 until $2", "till": "$1 till $2", "dash": "$1 – $2", "from": "from $1 to $2", "hrs": "$1 hrs-$2 hrs", "Uhr": "$1 Uhr-$2 Uhr", "LT": "$1 LT-$2 LT"}
+	ranges := map[string]string{"to": "$1 to $2", "until": "$1 until $2", "till": "$1 till $2", "dash": "$1 – $2", "arrow": "$1 -> $2", "→": "$1 → $2", "from": "from $1 to $2", "hrs": "$1 hrs-$2 hrs", "Uhr": "$1 Uhr-$2 Uhr", "LT": "$1 LT-$2 LT"}
 	weekday := regexp.MustCompile(`\b(Mon|Tues|Wednes|Thurs|Fri|Satur|Sun)day\b`)
 	short := func(s string) string { return s[:3] }
 	said := func(text string) (sure, held map[string]bool) {

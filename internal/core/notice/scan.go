@@ -191,6 +191,9 @@ func scan(text string) []token {
 	return out
 }
 
+// leadingArrow is a sign from one day or time to the next.
+var leadingArrow = lazily(`^(?:[-=]*>+|→|⇒|➔|➜|--+[->]?|~ |… ?)`)
+
 func scanOnce(text string) []token {
 	var out []token
 	at := 0
@@ -319,6 +322,11 @@ func scanPlain(out []token, text string, at, end int) []token {
 			at += size
 			if last := len(out) - 1; r == '.' && last >= 0 && out[last].to == start && out[last].kind == 'w' && len(out[last].text) <= 5 && weekdaysOf(out[last].text) != 0 { // Sat. 14th
 				out[last].to = at
+				continue
+			}
+			if arrow := leadingArrow().FindString(text[start:end]); arrow != "" && len(out) > 0 {
+				at = start + len(arrow)
+				out = append(out, token{kind: '-', text: arrow, from: start, to: at, gap: gap})
 				continue
 			}
 			kind := byte('?')

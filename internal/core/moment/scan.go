@@ -55,8 +55,14 @@ func scan(text string) []token {
 			i += size
 			kind := byte(0)
 			switch r {
-			case '-', '–', '—', '‐', '‑', '‒', '−':
+			case '-', '–', '—', '‐', '‑', '‒', '−', '→', '⇒':
 				kind = '-'
+			case '>':
+				if last := len(out) - 1; last >= 0 && !gap && (out[last].kind == '-' || out[last].kind == '=') { // ->
+					out[last].kind = '-'
+					continue
+				}
+				kind = '>'
 			case '\'', '’':
 				kind = '\''
 			case 'º', 'ª', '°':

@@ -279,21 +279,28 @@ func endOf(start, end clock) *clock {
 func (r *reader) stays(groups []group) []group {
 	for n := 0; n+1 < len(groups); n++ {
 		a, b := groups[n], groups[n+1]
-		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "begins", "arriva", "arrivano", "llega", "llegan", "chega", "kommt", "kommen", "komt", "arrive on", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
-			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "riparte", "ripartono", "parte", "repart", "reparte", "sale", "fährt", "reist ab", "vertrekt", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finished", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
+		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "starting", "begins", "beginning", "commences", "commencing", "arriva", "arrivano", "llega", "llegan", "chega", "kommt", "kommen", "komt", "arrive on", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
+			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "riparte", "ripartono", "parte", "repart", "reparte", "sale", "fährt", "reist ab", "vertrekt", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finishing", "finished", "completes", "concludes", "runs to", "runs until", "lasts until", "lasts to", "continues until", "continues to", "goes on until", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till"}) {
 			if !endsWith(r.before(a.from), []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) || !endsWith(r.before(b.from), []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"}) {
 				continue
 			}
 		}
-		if a.times == nil || b.times == nil || len(a.times.list) != 1 || len(b.times.list) != 1 || a.times.until != nil || b.times.until != nil || a.dates == nil || b.dates == nil || len(a.dates.days) != 1 || len(b.dates.days) != 1 {
+		if a.times == nil || b.times == nil || len(a.times.list) != 1 || len(b.times.list) != 1 || a.times.until != nil || b.times.until != nil || b.dates == nil || len(b.dates.days) != 1 {
+			continue
+		}
+		oneDay := a.dates == nil && n == 0 // starts at 9 and ends at 17:00 on 9 March
+		if oneDay {
+			a.dates = b.dates
+		}
+		if a.dates == nil || len(a.dates.days) != 1 {
 			continue
 		}
 		days, times := *a.dates, *a.times
 		times.until, times.open = endOf(a.times.list[0], b.times.list[0]), false
-		if !b.inherits {
+		if !b.inherits && !oneDay {
 			days.until = &b.dates.days[0]
 		}
-		one := group{dates: &days, times: &times, from: a.from, to: b.to, spans: append(slices.Clone(a.spans), b.spans...), apart: !b.inherits, doubt: cmp.Or(a.doubt, b.doubt)}
+		one := group{dates: &days, times: &times, from: a.from, to: b.to, spans: append(slices.Clone(a.spans), b.spans...), apart: !b.inherits && !oneDay, doubt: cmp.Or(a.doubt, b.doubt)}
 		groups = append(append(slices.Clone(groups[:n]), one), groups[n+2:]...)
 	}
 	return groups
@@ -303,6 +310,11 @@ func (r *reader) stays(groups []group) []group {
 // one thing: sails today at 16:00, back tomorrow at noon.
 func (r *reader) returns(groups []group) bool {
 	a, b := groups[0], groups[1]
+	for i := a.from; i < b.from && a.dates != nil && b.dates != nil && !b.inherits; i++ { // begins at 9:00 on 9 March and ends at 17:00 on 11 March
+		if r.word(i, andWords) && r.word(i+1, list("ends end finishes finish runs run lasts last continues continue concludes conclude completes endet dauert läuft termina finisce acaba dura")) {
+			return true
+		}
+	}
 	if a.times == nil || b.times == nil || a.times.until != nil || b.times.until != nil || a.dates == nil || b.dates == nil || b.inherits || a.to > b.from {
 		return false
 	}

@@ -45,6 +45,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i+2)
 		case t.kind == 'n' && len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }):
 			return said(i, i)
+		case t.kind == 'n' && !has('t') && t.num < 25 && r.is(i+1, ',') && r.is(i+2, 'n') && !r.tok(i+2).gap && len(r.tok(i+2).text) == 2 && !r.is(i+3, 'w') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }): // 11 March 9,30
+			return said(i, i+2)
 		case t.kind == 'n' && r.clockLeft(i, spans):
 			return said(i, i)
 		case t.kind == 'n' && r.hourLeft(i, has('t')):

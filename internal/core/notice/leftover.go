@@ -85,6 +85,9 @@ func (r *reader) leftover(spans []span) string {
 		if s.kind == 't' && s.times.until != nil && r.counted(s, used) { // posts 1-12 on Tuesday, 13-24 on Wednesday
 			return said(s.from, s.to-1)
 		}
+		if n := s.to + 1; s.kind == 't' && s.times.until == nil && r.is(s.to, ',') && r.is(n, 'n') && len(r.tok(n).text) <= 2 && r.tok(n).num < 25 && !used(n) && (r.and(n+1) || r.word(n+1, orWords) || r.is(n+1, ',') && r.is(n+2, 'n')) && r.is(n+2, 'n') { // at 10, 12 and 14 on 12 March
+			return said(n, n+2)
+		}
 		if s.kind == 't' && r.is(s.from-2, 'n') && r.tok(s.from-1).text == "for" && len(r.tok(s.from-2).text) <= 2 { // 7 for 7.30
 			return said(s.from-2, s.to-1)
 		}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -461,7 +462,7 @@ func (l *load) placesOf(i int) []int32 {
 }
 
 // mentions tells whether a calendar says anything of an intake, without reading
-// it through.
+// it through. One that cannot be looked into may: opening it tells what is wrong.
 func mentions(spec calendar.Spec, identity string) bool {
 	if spec.Server.URL != "" {
 		return true // what it holds is known from the last time, so asking costs little
@@ -470,11 +471,13 @@ func mentions(spec calendar.Spec, identity string) bool {
 	if spec.Folder != "" {
 		entries, err := os.ReadDir(spec.Folder)
 		if err != nil {
-			return false
+			return !os.IsNotExist(err)
 		}
 		paths = paths[:0]
 		for _, e := range entries {
-			paths = append(paths, filepath.Join(spec.Folder, e.Name()))
+			if !e.IsDir() {
+				paths = append(paths, filepath.Join(spec.Folder, e.Name()))
+			}
 		}
 	}
 	line, before := event.PropIntake+":"+event.WriteMark(identity), event.PropIntake+":"+ical.Escape(identity)
@@ -489,11 +492,11 @@ func mentions(spec calendar.Spec, identity string) bool {
 const longestMark = 60
 
 // fileHas tells whether a file has one of some texts of at most longestMark
-// octets. One that cannot be read has none.
+// octets. One that is there and cannot be read may have any.
 func fileHas(path string, texts [][]byte) bool {
 	f, err := os.Open(path)
 	if err != nil {
-		return false
+		return !os.IsNotExist(err)
 	}
 	defer f.Close()
 	buf := make([]byte, 256<<10)
@@ -504,7 +507,7 @@ func fileHas(path string, texts [][]byte) bool {
 			return true
 		}
 		if err != nil {
-			return false
+			return err != io.EOF
 		}
 		kept = copy(buf, data[max(0, len(data)-longestMark):])
 	}

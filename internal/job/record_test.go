@@ -4,11 +4,15 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"almanach/internal/core/event"
 	"almanach/internal/edge/calendar"
 	"almanach/internal/edge/logbook"
 )
@@ -116,4 +120,16 @@ func TestStoppedAnywhere(t *testing.T) {
 			}
 		})
 	}
+}
+
+func TestMentions(t *testing.T) {
+	dir := t.TempDir()
+	path := filepath.Join(dir, "berths.ics")
+	require.NoError(t, os.WriteFile(path, []byte(strings.Repeat("X", 256<<10-30)+event.PropIntake+":"+event.WriteMark("here")+"\r\n"), 0o600))
+	assert.True(t, mentions(calendar.Spec{File: path}, "here"), "across two blocks")
+	assert.True(t, mentions(calendar.Spec{Folder: dir}, "here"))
+	assert.False(t, mentions(calendar.Spec{File: path}, "there"))
+	assert.False(t, mentions(calendar.Spec{File: filepath.Join(dir, "none.ics")}, "here"))
+	assert.True(t, mentions(calendar.Spec{File: dir}, "here"), "what cannot be read may have it")
+	assert.True(t, mentions(calendar.Spec{Folder: path}, "here"))
 }

@@ -121,8 +121,9 @@ func (a Assumption) Names() []string {
 	return out
 }
 
-// Settle ends the learning. From then on it is not changed any more, and its
-// Readers may read it from several goroutines.
+// A Column learns how its cells are to be read: Learn sees every cell, then Settle
+// ends the learning. From then on it is not changed any more, and its Readers may
+// read it from several goroutines.
 type Column struct {
 	set  Settings
 	role Role

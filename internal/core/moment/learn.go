@@ -9,8 +9,7 @@ import (
 	"almanach/internal/core/zone"
 )
 
-// A Column learns how its cells are to be read: Learn sees every cell, then
-// findMiddle finds the middle of the column's years.
+// findMiddle finds the middle of the years that were learned.
 func (c *Column) findMiddle() {
 	c.stale = false
 	sorted := slices.Sorted(maps.Keys(c.years))
@@ -65,7 +64,7 @@ func (c *Column) Learn(row int, cell table.Cell) {
 	}
 	text := strings.TrimSpace(cell.Text)
 	s := c.shape(text)
-	if s.ok { // shapes are large, and cells are many
+	if s.ok {
 		if s.halves[0].date.form == noDate {
 			c.clocks++
 		} else {

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
@@ -9,6 +8,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 )
 
 // takes checks how many arguments a command is given; most is -1 for any number.
@@ -55,12 +55,12 @@ func unknownCommand(c *cobra.Command, args []string) error {
 	return fault.Unknown("command", args[0], names)
 }
 
-var unknownFlag = regexp.MustCompile(`^unknown (?:shorthand )?flag: '?(?:--)?([\w-]+)'?`)
+var unknownFlag = pattern.Lazy(`^unknown (?:shorthand )?flag: '?(?:--)?([\w-]+)'?`)
 
 // flagFault puts what is wrong with an option into words of ours.
 func flagFault(c *cobra.Command, err error) error {
 	advice := "see almanach " + strings.TrimPrefix(c.CommandPath(), "almanach ") + " --help"
-	if m := unknownFlag.FindStringSubmatch(err.Error()); m != nil {
+	if m := unknownFlag().FindStringSubmatch(err.Error()); m != nil {
 		var names []string
 		c.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
 		c.InheritedFlags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })

@@ -2,20 +2,23 @@ package job
 
 import (
 	"math/bits"
-	"regexp"
 	"strconv"
 	"strings"
 	"time"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/zone"
 )
 
 // period is a span of days as a word names it; the last day is included.
 type period struct{ first, last time.Time }
 
-var ahead = regexp.MustCompile(`^\+\s*(\d{1,4})\s*(d|days?|w|weeks?|m|months?|y|years?)$`)
+var (
+	wholeMonth = pattern.Lazy(`^(\d{4})-(\d{2})$`)
+	ahead      = pattern.Lazy(`^\+\s*(\d{1,4})\s*(d|days?|w|weeks?|m|months?|y|years?)$`)
+)
 
 // inWords reads a span of days that words name: today, this week, next month, april
 // 2027, 2027. The present is today.
@@ -61,7 +64,7 @@ func inWords(text string, today time.Time) (p period, ok bool) {
 			}
 		}
 	}
-	if m := regexp.MustCompile(`^(\d{4})-(\d{2})$`).FindStringSubmatch(strings.TrimSpace(text)); m != nil {
+	if m := wholeMonth().FindStringSubmatch(strings.TrimSpace(text)); m != nil {
 		y, _ := strconv.Atoi(m[1])
 		n, _ := strconv.Atoi(m[2])
 		if n >= 1 && n <= 12 {
@@ -125,7 +128,7 @@ func (o *Office) rangeOf() (Range, time.Time, *fault.Fault) {
 // pointInWords reads one end of a range in words: the first day of a span for its
 // beginning, the last for its end, and +4w for four weeks behind the beginning.
 func pointInWords(text string, today, begin time.Time, end bool) (time.Time, bool) {
-	if m := ahead.FindStringSubmatch(strings.ToLower(strings.TrimSpace(text))); m != nil {
+	if m := ahead().FindStringSubmatch(strings.ToLower(strings.TrimSpace(text))); m != nil {
 		n, _ := strconv.Atoi(m[1])
 		base := today
 		if end {

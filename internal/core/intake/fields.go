@@ -4,7 +4,6 @@ import (
 	_ "embed" // the colours are a data file
 	"net/mail"
 	"net/url"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -14,6 +13,7 @@ import (
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/table"
 	"almanach/internal/core/template"
 )
@@ -113,11 +113,11 @@ func readLink(text string) (string, *fault.Fault) {
 }
 
 // nextLink is where one link ends and another begins right behind it.
-var nextLink = regexp.MustCompile(`[;,]([A-Za-z][A-Za-z0-9+.-]*://)`)
+var nextLink = pattern.Lazy(`[;,]([A-Za-z][A-Za-z0-9+.-]*://)`)
 
 func readLinks(text string) (string, *fault.Fault) {
 	var out []string
-	for item := range strings.FieldsSeq(nextLink.ReplaceAllString(text, " $1")) {
+	for item := range strings.FieldsSeq(nextLink().ReplaceAllString(text, " $1")) {
 		link, f := readLink(strings.TrimRight(item, ",;"))
 		if f != nil {
 			return "", f

@@ -16,7 +16,6 @@ package intake
 import (
 	"maps"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -26,6 +25,7 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/settings"
 	"almanach/internal/core/table"
 	"almanach/internal/core/template"
@@ -418,7 +418,7 @@ func (in *Intake) SetEvent(choices []match.Choice) {
 	}
 }
 
-var countersAndDates = regexp.MustCompile(`(?i)([-_ .(]*(\d{4}[-_. ]?\d{2}([-_. ]?\d{2})?|\d{1,2}[-_. ]\d{1,2}[-_. ]\d{2,4}|v?\d+|copy|copia|kopie|final|new)\)?)+$`)
+var countersAndDates = pattern.Lazy(`(?i)([-_ .(]*(\d{4}[-_. ]?\d{2}([-_. ]?\d{2})?|\d{1,2}[-_. ]\d{1,2}[-_. ]\d{2,4}|v?\d+|copy|copia|kopie|final|new)\)?)+$`)
 
 // NameFromFile gives the name of a file without its folder, its extension,
 // and the dates and counters at its end, so that next week's export of the
@@ -426,7 +426,7 @@ var countersAndDates = regexp.MustCompile(`(?i)([-_ .(]*(\d{4}[-_. ]?\d{2}([-_. 
 func NameFromFile(file string) string {
 	base := filepath.Base(file)
 	base = strings.TrimSuffix(base, filepath.Ext(base))
-	if short := countersAndDates.ReplaceAllString(base, ""); short != "" {
+	if short := countersAndDates().ReplaceAllString(base, ""); short != "" {
 		base = short
 	}
 	return strings.ToLower(strings.Join(strings.Fields(base), "-"))

@@ -40,7 +40,7 @@ func (r *reader) clock(i int, bare bool) (clock, int) {
 }
 
 // sharpWords stand behind a time that is meant to the minute.
-var sharpWords = list("sharp promptly precisely exactly pünktlich précises précise stipt")
+var sharpWords = words("sharp promptly precisely exactly pünktlich précises précise stipt")
 
 // partBefore tells which half of the day the words before a time are of: tomorrow
 // morning at 9, Thursday afternoon at 3, tonight at 8.
@@ -69,7 +69,7 @@ func (r *reader) partOfDay(c clock, end int) (clock, int) {
 	if r.tok(n).text == "on" {
 		n++
 	}
-	if tomorrowWords[r.tok(n).text] && r.tok(n).text != "morgen" || todayWords[r.tok(n).text] || r.weekday(n) != 0 { // at 5 tomorrow morning
+	if tomorrowWords.has(r.tok(n).text) && r.tok(n).text != "morgen" || todayWords.has(r.tok(n).text) || r.weekday(n) != 0 { // at 5 tomorrow morning
 		switch {
 		case r.word(n+1, morningWords):
 			c.half = 1
@@ -130,7 +130,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		return c, end
 	}
 	if t.kind == 'w' {
-		if n, ok := numberWords[t.text]; ok && n >= 1 && n <= 12 {
+		if n := numberWords.number(t.text); n >= 1 && n <= 12 {
 			end := i + 1
 			hours := r.word(end, hourWords) && !r.word(end, lastingHours)
 			if hours {
@@ -246,12 +246,12 @@ func (r *reader) dotted(i int) bool {
 	if r.tok(i+2).num == 0 && r.tok(i).num <= 24 || r.tok(i+2).num > 12 || r.tok(i+2).num%15 == 0 {
 		return after.kind != '%'
 	}
-	return r.word(i-1, atWords) || before.kind == '-' || r.word(i-1, rangeWords) || r.word(i-1, fromWords) || hourWords[after.text] || r.isHalf(i+3)
+	return r.word(i-1, atWords) || before.kind == '-' || r.word(i-1, rangeWords) || r.word(i-1, fromWords) || hourWords.has(after.text) || r.isHalf(i+3)
 }
 
 // lastingHours are words for how long something lasts, and not for an hour of the
 // day.
-var lastingHours = list(`hour hours hrs`)
+var lastingHours = words(`hour hours hrs`)
 
 // lengthBefore tells whether a number of hours is how long something lasts.
 func (r *reader) lengthBefore(i int) bool {
@@ -370,7 +370,7 @@ func (r *reader) spoken(i int) (clock, int) {
 		if h, end := hourAt(n + 2); end > 0 {
 			return make(h, 30, end)
 		}
-	case text == "half" && (r.dutch() || r.is(n+1, 'w') && !englishHours[r.tok(n+1).text]): // half vier
+	case text == "half" && (r.dutch() || r.is(n+1, 'w') && !englishHours.has(r.tok(n+1).text)): // half vier
 		if h, end := hourAt(n + 1); end > 0 {
 			return make(h, -30, end)
 		}
@@ -391,7 +391,7 @@ func (r *reader) spoken(i int) (clock, int) {
 	default:
 		if m := numberOf(r.tok(n)); (m == 5 || m == 10 || m == 20 || m == 25) && r.tok(n).text != "a" {
 			minutes, known = m, true
-			if minuteWords[r.tok(n+1).text] {
+			if minuteWords.has(r.tok(n + 1).text) {
 				n++
 			}
 		}
@@ -413,7 +413,7 @@ func (r *reader) spoken(i int) (clock, int) {
 }
 
 // englishHours are the hours that English has words for.
-var englishHours = list("one two three four five six seven eight nine ten eleven twelve")
+var englishHours = words("one two three four five six seven eight nine ten eleven twelve")
 
 // dutch tells whether a text is in Dutch, where half twee is half past one.
 func (r *reader) dutch() bool {
@@ -460,7 +460,7 @@ func (r *reader) clocks(i int, loose bool) (times, int) {
 		n++
 	}
 	switch t := r.tok(n); {
-	case t.kind == 'w' && zoneWords[t.text]:
+	case t.kind == 'w' && zoneWords.has(t.text):
 		out.zone, n = strings.ToUpper(t.text), n+1
 		if s, h := r.tok(n), r.tok(n+1); (t.text == "utc" || t.text == "gmt") && (s.kind == '+' || s.kind == '-') && !s.gap && h.kind == 'n' && h.num <= 14 { // UTC+2
 			sign := "+"
@@ -508,7 +508,7 @@ func cityZone(r *reader, i int) string {
 }
 
 // zoneWords are the names of zones that people write behind a time.
-var zoneWords = list(`utc gmt z cet cest wet west bst eet eest est edt cst cdt mst mdt pst pdt mez mesz`)
+var zoneWords = words(`utc gmt z cet cest wet west bst eet eest est edt cst cdt mst mdt pst pdt mez mesz`)
 
 func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 	number := i
@@ -592,7 +592,7 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 // where the same stands behind the second: 0900 LT–1700 LT, 0900 hrs to 1700 hrs.
 func (r *reader) saidTwice(n int) int {
 	word := r.tok(n)
-	if word.kind != 'w' || !zoneWords[word.text] && word.text != "lt" && !hourWords[word.text] || !r.is(n+1, '-') && !r.word(n+1, rangeWords) {
+	if word.kind != 'w' || !zoneWords.has(word.text) && word.text != "lt" && !hourWords.has(word.text) || !r.is(n+1, '-') && !r.word(n+1, rangeWords) {
 		return n
 	}
 	if _, end := r.clock(n+2, true); end > 0 && (r.tok(end).text == word.text || r.tok(end-1).text == word.text) {

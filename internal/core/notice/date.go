@@ -56,9 +56,9 @@ func (r *reader) tok(i int) token {
 }
 
 // word tells whether token i is a word of a list.
-func (r *reader) word(i int, set map[string]bool) bool {
+func (r *reader) word(i int, set *wordList) bool {
 	t := r.tok(i)
-	return t.kind == 'w' && set[t.text]
+	return t.kind == 'w' && set.has(t.text)
 }
 
 func (r *reader) is(i int, kind byte) bool { return r.tok(i).kind == kind }
@@ -166,7 +166,7 @@ func (r *reader) named(i int) bool {
 		return end > 0 || r.is(n, 'n') && len(r.tok(n).text) == 4 && r.tok(n).num < 2400
 	}
 	switch next := r.tok(i + 1); {
-	case at(i + 1), partWords[next.text], next.text == "week", r.is(i-1, '(') && next.kind == ')', r.is(i-1, '[') && next.kind == ']':
+	case at(i + 1), partWords.has(next.text), next.text == "week", r.is(i-1, '(') && next.kind == ')', r.is(i-1, '[') && next.kind == ']':
 		return true
 	case i == 0:
 		return next.kind == ':' || next.kind == '-' && next.gap
@@ -303,16 +303,16 @@ func (r *reader) dayAlone(i int) bool {
 }
 
 // ordinals are the words that count the weekdays of a month.
-var ordinals = numbered(`1 first erster ersten erste premier première primer primera primero primo prima primeira primeiro eerste
+var ordinals = words(`1 first erster ersten erste premier première primer primera primero primo prima primeira primeiro eerste
 	2 second zweiter zweiten zweite deuxième segundo segunda secondo seconda tweede 3 third dritter dritten dritte troisième tercer tercera terzo terza terceira terceiro derde
-	4 fourth vierter vierten vierte quatrième cuarto quarto vierde 5 fifth -6 last letzter letzten letzte dernier dernière último última ultimo ultima laatste`)
+	4 fourth vierter vierten vierte quatrième cuarto quarto vierde 5 fifth 6 last letzter letzten letzte dernier dernière último última ultimo ultima laatste`)
 
 // counts gives which one a token says: 1 to 5, 6 for the last, 0 for none.
 func (r *reader) counts(i int) int {
 	t := r.tok(i)
 	switch {
 	case t.kind == 'w':
-		return ordinals[t.text]
+		return ordinals.number(t.text)
 	case t.ordinal && t.num <= 5:
 		return t.num
 	}
@@ -339,10 +339,10 @@ func (r *reader) ofMonth(i int) (day, int) {
 		y, more := r.year(at + 1)
 		d.year = y
 		return d, at + 1 + more
-	case nextWords[r.tok(at).text] && r.tok(at+1).text == "month":
+	case nextWords.has(r.tok(at).text) && r.tok(at+1).text == "month":
 		d.ahead = 1
 		return d, at + 2
-	case thisWords[r.tok(at).text] && r.tok(at+1).text == "month":
+	case thisWords.has(r.tok(at).text) && r.tok(at+1).text == "month":
 		return d, at + 2
 	case r.tok(at).text == "month" && r.tok(at-1).text == "the":
 		return d, at + 1
@@ -434,7 +434,7 @@ func (r *reader) numeric(i int) (day, int) {
 // half tells whether what follows a number makes it an hour.
 func (r *reader) half(i int) bool {
 	t := r.tok(i)
-	return t.kind == 'w' && (t.text == "am" || t.text == "pm" || hourWords[t.text] || t.text == "a" && r.is(i+1, '.') || t.text == "p" && r.is(i+1, '.'))
+	return t.kind == 'w' && (t.text == "am" || t.text == "pm" || hourWords.has(t.text) || t.text == "a" && r.is(i+1, '.') || t.text == "p" && r.is(i+1, '.'))
 }
 
 // order gives a date of three or two numbers. Full stops are written with the
@@ -507,7 +507,7 @@ func numberOf(t token) int {
 	case 'n':
 		return t.num
 	case 'w':
-		if n, ok := numberWords[t.text]; ok {
+		if n := numberWords.number(t.text); n > 0 {
 			return n
 		}
 		if t.text == "a" || t.text == "an" || t.text == "un" || t.text == "einer" || t.text == "einem" || t.text == "eine" {
@@ -524,14 +524,14 @@ func (r *reader) fromToday(i int) (day, int) {
 	if t.kind != 'w' {
 		return d, 0
 	}
-	if own, ok := strings.CutSuffix(t.text, "'s"); ok && (todayWords[own] || tomorrowWords[own]) { // tomorrow's slot
+	if own, ok := strings.CutSuffix(t.text, "'s"); ok && (todayWords.has(own) || tomorrowWords.has(own)) { // tomorrow's slot
 		t.text = own
 	}
 	switch {
-	case pastWords[t.text]:
+	case pastWords.has(t.text):
 		d.days = -1
 		return d, i + 1
-	case todayWords[t.text] || tonightWords[t.text]:
+	case todayWords.has(t.text) || tonightWords.has(t.text):
 		return d, i + 1
 	case t.text == "pasado" && r.tok(i+1).text == "mañana", t.text == "après" && r.is(i+1, '-') && r.tok(i+2).text == "demain", t.text == "depois" && r.tok(i+1).text == "de" && (r.tok(i+2).text == "amanhã" || r.tok(i+2).text == "amanha"):
 		d.days = 2
@@ -539,24 +539,24 @@ func (r *reader) fromToday(i int) (day, int) {
 			return d, i + 2
 		}
 		return d, i + 3
-	case afterTomorrow[t.text]:
+	case afterTomorrow.has(t.text):
 		d.days = 2
 		return d, i + 1
 	case t.text == "day" && r.tok(i+1).text == "after" && r.tok(i+2).text == "tomorrow":
 		d.days = 2
 		return d, i + 3
-	case tomorrowWords[t.text] && !(t.text == "mañana" && r.tok(i-1).text == "la") && !(t.text == "morgen" && r.word(i-1, list("am guten"))):
+	case tomorrowWords.has(t.text) && !(t.text == "mañana" && r.tok(i-1).text == "la") && !(t.text == "morgen" && r.word(i-1, list("am guten"))):
 		d.days = 1
 		if t.text == "tomorrow" && r.tok(i+1).text == "week" {
 			d.days, i = 8, i+1
 		}
 		return d, i + 1
-	case nextWords[t.text] || thisWords[t.text]:
+	case nextWords.has(t.text) || thisWords.has(t.text):
 		if days := r.weekday(i + 1); days != 0 && !r.dayish(i+2) {
-			d.weekdays, d.next = days, nextWords[t.text] && t.text != "kommenden" && t.text != "kommende"
+			d.weekdays, d.next = days, nextWords.has(t.text) && t.text != "kommenden" && t.text != "kommende"
 			return d, i + 2
 		}
-		if nextWords[t.text] && r.word(i+1, weekWords) {
+		if nextWords.has(t.text) && r.word(i+1, weekWords) {
 			n := i + 2
 			if r.is(n, ',') || r.is(n, ':') || r.tok(n).text == "on" {
 				n++
@@ -568,7 +568,7 @@ func (r *reader) fromToday(i int) (day, int) {
 		}
 	case t.text == "in" || t.text == "dans" || t.text == "en" || t.text == "tra" || t.text == "fra" || t.text == "over" || t.text == "em":
 		n := numberOf(r.tok(i + 1))
-		if unit := lengthWords[r.tok(i+2).text]; n > 0 && n < 100 && unit >= 1440 && r.is(i+2, 'w') && len(r.tok(i+2).text) > 1 {
+		if unit := lengthWords.number(r.tok(i + 2).text); n > 0 && n < 100 && unit >= 1440 && r.is(i+2, 'w') && len(r.tok(i+2).text) > 1 {
 			d.days = n * unit / 1440
 			end := i + 3
 			if days := r.weekday(end + 1); unit == 10080 && r.tok(end).text == "on" && days != 0 {

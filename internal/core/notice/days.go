@@ -247,11 +247,11 @@ func (r *reader) numbered(i int) bool {
 	if t.text == "dock" && r.tok(n-1).text == "dry" {
 		return false
 	}
-	if placeNouns[t.text] || countedNouns[t.text] && n < i-1 {
+	if placeNouns.has(t.text) || countedNouns.has(t.text) && n < i-1 {
 		return !comma
 	}
 	one, plural := strings.CutSuffix(t.text, "s")
-	return plural && (placeNouns[one] || countedNouns[one])
+	return plural && (placeNouns.has(one) || countedNouns.has(one))
 }
 
 // weekdayOf gives the day of the week of a date.

@@ -48,7 +48,7 @@ func (r *reader) vague(g *group) bool {
 		if t.text == "noonish" || t.text == "ish" || t.kind == '~' && r.is(i+1, 'n') {
 			return true
 		}
-		if t.kind != 'w' || !vagueWord[t.text] && !(t.text == "sobre" && r.tok(i+1).text == "las") && !(t.text == "por" && r.tok(i+1).text == "volta") {
+		if t.kind != 'w' || !vagueWord.has(t.text) && !(t.text == "sobre" && r.tok(i+1).text == "las") && !(t.text == "por" && r.tok(i+1).text == "volta") {
 			continue
 		}
 		n := i + 1
@@ -90,7 +90,7 @@ func (r *reader) partOnly(g *group) bool {
 		n++
 	}
 	t := r.tok(n)
-	return t.kind == 'w' && t.text != "middag" && (morningWords[t.text] && t.text != "mañana" || afternoonWords[t.text] || eveningWords[t.text]) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && (n == g.to || r.is(n-1, ',')) && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
+	return t.kind == 'w' && t.text != "middag" && (morningWords.has(t.text) && t.text != "mañana" || afternoonWords.has(t.text) || eveningWords.has(t.text)) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && (n == g.to || r.is(n-1, ',')) && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
 }
 
 // doubts says why a time that can be read is not to be loaded.
@@ -128,7 +128,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 			return fault.Newf("has no end: it is open-ended").Do("give its end")
 		}
 	}
-	if d.set.Message && u.sentence && g.times == nil && !g.allDay && g.dates != nil && len(g.dates.days) == 1 && g.dates.until == nil && todayWords[r.tok(g.to-1).text] {
+	if d.set.Message && u.sentence && g.times == nil && !g.allDay && g.dates != nil && len(g.dates.days) == 1 && g.dates.until == nil && todayWords.has(r.tok(g.to-1).text) {
 		return fault.Newf("says today, and no time").Do("say when it begins, or that it is the whole day")
 	}
 	if r.vague(g) {

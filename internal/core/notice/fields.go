@@ -3,17 +3,19 @@ package notice
 import (
 	"slices"
 	"strings"
+
+	"almanach/internal/core/pattern"
 )
 
 var (
-	address  = lazily(`(?:"?([\p{L}][\p{L} .'’-]*?)"?\s*)?<?\b([\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)>?`)
-	brackets = lazily(`\(([^()]*)\)|\[([^\[\]]*)\]`)
-	dashes   = lazily(`\s+[-–—|]\s+|\s*\t+\s*|\s+[–—]\s*|\s*[–—]\s+`)
-	atPlace  = lazily(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
+	address  = pattern.Lazy(`(?:"?([\p{L}][\p{L} .'’-]*?)"?\s*)?<?\b([\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+)>?`)
+	brackets = pattern.Lazy(`\(([^()]*)\)|\[([^\[\]]*)\]`)
+	dashes   = pattern.Lazy(`\s+[-–—|]\s+|\s*\t+\s*|\s+[–—]\s*|\s*[–—]\s+`)
+	atPlace  = pattern.Lazy(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
 )
 
 // initials begin the name of a person.
-var initials = lazily(`^(?:\p{Lu}\.\s?)+\p{Lu}\p{L}+$`)
+var initials = pattern.Lazy(`^(?:\p{Lu}\.\s?)+\p{Lu}\p{L}+$`)
 
 // fields finds the title, the place and the people in what is left of a text.
 func (d *document) fields(e *Event, u unit, text string) {
@@ -103,7 +105,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if h := d.heading(); h != "" && onlyPlace().MatchString(e.What) && (e.Where == "" || strings.EqualFold(e.Where, e.What)) {
 		e.What, e.Where = h, e.What
 	}
-	if !meaningful(e.What) || beginsOnly[strings.ToLower(e.What)] || partOnly().MatchString(e.What) {
+	if !meaningful(e.What) || beginsOnly.has(strings.ToLower(e.What)) || partOnly().MatchString(e.What) {
 		switch {
 		case d.set.Subject != "":
 			e.What = d.set.Subject
@@ -117,7 +119,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 }
 
 // beginsOnly are words that say of a time that something begins, and are no title.
-var beginsOnly = list("beginn start begin starts begins beginning time uhrzeit début inicio inizio início aanvang")
+var beginsOnly = words("beginn start begin starts begins beginning time uhrzeit début inicio inizio início aanvang")
 
 // bracketed tells whether a text stands in brackets as a whole.
 func bracketed(text string) bool {
@@ -125,10 +127,10 @@ func bracketed(text string) bool {
 }
 
 // partOnly is a part of the day and nothing else.
-var partOnly = lazily(`(?i)^(?:the )?(?:morning|afternoon|evening|mornings|afternoons|evenings|half day|vormittags?|nachmittags?|abends?|matin|après-midi)(?: only| session)?$`)
+var partOnly = pattern.Lazy(`(?i)^(?:the )?(?:morning|afternoon|evening|mornings|afternoons|evenings|half day|vormittags?|nachmittags?|abends?|matin|après-midi)(?: only| session)?$`)
 
 // startWord leads to a place behind a time: noon start, inner basin.
-var startWord = lazily(`(?i)^(?:start|beginn|begins?|starts?)[,:]?\s+(?:(?:at|in|on)\s+(?:the\s+)?)?`)
+var startWord = pattern.Lazy(`(?i)^(?:start|beginn|begins?|starts?)[,:]?\s+(?:(?:at|in|on)\s+(?:the\s+)?)?`)
 
 func (e *Event) read(field, value string) {
 	if value != "" {
@@ -163,7 +165,7 @@ func split(text string) (out []string) {
 	return out
 }
 
-var edges = lazily(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to|ab|vanaf|dès|desde|dalle)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|with|mit|avec|con|com|met|de|du|op|om|van|tot|each|all|jeweils)\s*[.,]?)+$`)
+var edges = pattern.Lazy(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until|till|is|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the)\s*(?:[,;:–-]|$)|(?:on|at|from|um|and|to|ab|vanaf|dès|desde|dalle)\s+|\))+|(?:[\s,;:|–—*•<&+(\-]+|\s(?:on|at|from|until|till|am|um|den|le|el|il|and|und|et|y|der|vom|von|to|the|of|for|in|is|by|with|mit|avec|con|com|met|de|du|op|om|van|tot|each|all|jeweils)\s*[.,]?)+$`)
 
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+
+	"almanach/internal/core/pattern"
 )
 
 // group is what is said of one event's time.
@@ -99,11 +101,11 @@ func grouped(r *reader, spans []span) (out []group) {
 			}
 		case 'l':
 			if g != nil && g.minutes == 0 {
-				g.minutes, g.rough, g.inDays = s.minutes, s.rough, lengthWords[r.tok(s.to-1).text] >= 1440
+				g.minutes, g.rough, g.inDays = s.minutes, s.rough, lengthWords.number(r.tok(s.to-1).text) >= 1440
 				g.to = max(g.to, s.to)
 			} else if g == nil {
 				open(*s)
-				g.minutes, g.rough, g.inDays = s.minutes, s.rough, lengthWords[r.tok(s.to-1).text] >= 1440
+				g.minutes, g.rough, g.inDays = s.minutes, s.rough, lengthWords.number(r.tok(s.to-1).text) >= 1440
 			}
 		case 'a':
 			if g != nil {
@@ -145,7 +147,7 @@ func (r *reader) rangeBefore(i int) bool {
 }
 
 // inclusive are words behind a word for a range.
-var inclusive = list(`einschließlich including inclusive compris inclus incluido compreso`)
+var inclusive = words(`einschließlich including inclusive compris inclus incluido compreso`)
 
 // onlyRange tells whether only words for a range, and small ones, stand between two
 // tokens.
@@ -242,7 +244,7 @@ func (r *reader) slashBetween(a, b group) bool {
 }
 
 // placeMove is something that changes its place, and not its time.
-var placeMove = lazily(`(?i)\bmov(?:e|es|ed|ing) (?:from |over )?(?:to )?(?:the )?(?:berth|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|anchorage|basin|room|yard)\b`)
+var placeMove = pattern.Lazy(`(?i)\bmov(?:e|es|ed|ing) (?:from |over )?(?:to )?(?:the )?(?:berth|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|anchorage|basin|room|yard)\b`)
 
 // moved keeps of what is moved the day to which it is. Where more than one thing may
 // be moved, nothing is certain.

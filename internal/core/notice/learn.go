@@ -3,16 +3,18 @@ package notice
 import (
 	"strings"
 	"unicode"
+
+	"almanach/internal/core/pattern"
 )
 
 // fullTime is a time that only a clock of 24 hours has.
-var fullTime = lazily(`(?i)\b(?:1[3-9]|2[0-3])(?:[:.hu][0-5]\d\b|[0-5]\d ?(?:h|hrs|hours|lt|utc|z)\b|[hu]\b| ?uhr\b)`)
+var fullTime = pattern.Lazy(`(?i)\b(?:1[3-9]|2[0-3])(?:[:.hu][0-5]\d\b|[0-5]\d ?(?:h|hrs|hours|lt|utc|z)\b|[hu]\b| ?uhr\b)`)
 
 // leadingTime is a time of four figures at the beginning of a line.
-var leadingTime = lazily(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)
+var leadingTime = pattern.Lazy(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)
 
 // zoneOfAll is what says the zone of all times of a text: all times UTC, times are local.
-var zoneOfAll = lazily(`(?i)\b(?:all times|times|all hours|alle (?:zeiten|uhrzeiten)|zeiten|uhrzeiten|(?:toutes les )?heures|(?:todas las |todas as )?horas|(?:tutti gli )?orari|alle tijden|tijden)\b(?: are| given| shown| stated| in| en| em| sind| angaben| exprimées| indicadas| indicati|,|:)*\s*\(?(utc|gmt|cest|cet|west|wet|bst|eest|eet|mesz|mez|local(?: time)?|lokalzeit|lt)\b`)
+var zoneOfAll = pattern.Lazy(`(?i)\b(?:all times|times|all hours|alle (?:zeiten|uhrzeiten)|zeiten|uhrzeiten|(?:toutes les )?heures|(?:todas las |todas as )?horas|(?:tutti gli )?orari|alle tijden|tijden)\b(?: are| given| shown| stated| in| en| em| sind| angaben| exprimées| indicadas| indicati|,|:)*\s*\(?(utc|gmt|cest|cet|west|wet|bst|eest|eet|mesz|mez|local(?: time)?|lokalzeit|lt)\b`)
 
 // learn finds the order of day and month that the whole of a text shows.
 func (d *document) learn(lines []Line) {
@@ -89,8 +91,8 @@ func (d *document) learn(lines []Line) {
 
 // The small words of a language that tell which one it is.
 var (
-	english = list(`the and is are of to for with at we you our on in will be this that please from by not`)
-	others  = list(`der die das und ist am um von mit für wir sie ihr bitte den zum zur ein eine nicht auf bei le la les des du est et pour avec vous nous votre une dans sur el los las del es para con su por una il lo gli della è alle dal nel sono che do da dos uma com não het een van voor wij zijn te de hasta jusqu'au jusqu'à ihre ihren suo vostra à ao`)
+	english = words(`the and is are of to for with at we you our on in will be this that please from by not`)
+	others  = words(`der die das und ist am um von mit für wir sie ihr bitte den zum zur ein eine nicht auf bei le la les des du est et pour avec vous nous votre une dans sur el los las del es para con su por una il lo gli della è alle dal nel sono che do da dos uma com não het een van voor wij zijn te de hasta jusqu'au jusqu'à ihre ihren suo vostra à ao`)
 )
 
 // foreign tells whether a text is in another language than English.
@@ -98,10 +100,10 @@ func foreign(lines []Line) bool {
 	ours, theirs := 0, 0
 	count := func(text string) {
 		for _, w := range strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && r != '\'' && r != '’' }) {
-			if english[w] {
+			if english.has(w) {
 				ours++
 			}
-			if others[w] {
+			if others.has(w) {
 				theirs++
 			}
 		}

@@ -6,6 +6,8 @@ import (
 	"strings"
 	"time"
 	"unicode"
+
+	"almanach/internal/core/pattern"
 )
 
 // leftover finds words that speak of a time and are in none of the spans: what they
@@ -51,7 +53,7 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i)
 		case t.kind == 'n' && r.hourLeft(i, has('t')):
 			return said(i-1, i)
-		case t.kind == 'n' && has('t') && r.word(i-1, andWords) && r.rangeOfHours(i) && !(r.is(i+3, 'w') && lengthWords[r.tok(i+3).text] == 0): // 9 to 12 and 1 to 4
+		case t.kind == 'n' && has('t') && r.word(i-1, andWords) && r.rangeOfHours(i) && !(r.is(i+3, 'w') && lengthWords.number(r.tok(i+3).text) == 0): // 9 to 12 and 1 to 4
 			return said(i, i+2)
 		case t.kind == 'n' && has('d') && len(t.text) <= 2 && r.isHalf(i+1): // 3:15–45 pm
 			return said(i, i+1)
@@ -65,7 +67,7 @@ func (r *reader) leftover(spans []span) string {
 			return "says only a part of the day"
 		case r.word(i, list("sunrise sunset dawn dusk sonnenaufgang sonnenuntergang")) && (has('t') || has('d')):
 			return said(i, i)
-		case t.kind == 'w' && partWords[t.text] && !r.compound(i) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d') && !(t.text == "overnight" && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil })):
+		case t.kind == 'w' && partWords.has(t.text) && !r.compound(i) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d') && !(t.text == "overnight" && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil })):
 			return "says only a part of the day"
 		}
 	}
@@ -197,11 +199,11 @@ func (r *reader) counted(s span, used func(int) bool) bool {
 // the night market.
 func (r *reader) compound(i int) bool {
 	before := i - 1
-	if r.tok(before).kind == 'w' && !smallWords[r.tok(before).text] && !r.word(before, list("last this every each all that one per early late next good")) && r.weekday(before) == 0 && r.month(before) == 0 && !todayWords[r.tok(before).text] && !tomorrowWords[r.tok(before).text] {
+	if r.tok(before).kind == 'w' && !smallWords.has(r.tok(before).text) && !r.word(before, list("last this every each all that one per early late next good")) && r.weekday(before) == 0 && r.month(before) == 0 && !todayWords.has(r.tok(before).text) && !tomorrowWords.has(r.tok(before).text) {
 		return r.tok(i).text == "night" || r.tok(i).text == "evening" && !r.word(before, list("in"))
 	}
 	next := r.tok(i + 1)
-	return next.kind == 'w' && !smallWords[next.text] && !r.word(i+1, list("before after around about when we i if instead please then only shift")) && (i == 0 || r.is(before, ':') || r.word(before, list("the a an our next"))) && r.weekday(i+1) == 0
+	return next.kind == 'w' && !smallWords.has(next.text) && !r.word(i+1, list("before after around about when we i if instead please then only shift")) && (i == 0 || r.is(before, ':') || r.word(before, list("the a an our next"))) && r.weekday(i+1) == 0
 }
 
 // behind gives the token in front of another and of the small words between.
@@ -212,29 +214,29 @@ func (r *reader) behind(i int) int {
 }
 
 // tideAt is the time of a tide.
-var tideAt = lazily(`(?i)\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|marée haute|marée basse|pleamar|bajamar|hoogwater|laagwater)\b[^.;]{0,30}\b(?:is|at|ist|um|à|a las|om)\s+\d`)
+var tideAt = pattern.Lazy(`(?i)\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|marée haute|marée basse|pleamar|bajamar|hoogwater|laagwater)\b[^.;]{0,30}\b(?:is|at|ist|um|à|a las|om)\s+\d`)
 
 // lateBy is how much something is early or late.
-var lateBy = lazily(`(?i)\b(?:\d+|an?|half an|two|three|five|ten|twenty|thirty)\s*(?:minutes?|mins?|hours?|stunden?|minuten|heures?|horas?|ore|uren)\s+(?:late|early|later|earlier|behind|delayed|zu spät|später|früher|en retard|tarde|di ritardo|te laat)\b`)
+var lateBy = pattern.Lazy(`(?i)\b(?:\d+|an?|half an|two|three|five|ten|twenty|thirty)\s*(?:minutes?|mins?|hours?|stunden?|minuten|heures?|horas?|ore|uren)\s+(?:late|early|later|earlier|behind|delayed|zu spät|später|früher|en retard|tarde|di ritardo|te laat)\b`)
 
 // dayByDay is what repeats from day to day.
 var dayByDay = []string{"every weekday", "every day", "each day", "daily", "weekdays", "every morning", "every afternoon", "every evening", "every night", "each morning", "each evening", "werktags", "werktäglich", "täglich", "chaque jour", "tous les jours", "cada día", "todos los días", "ogni giorno", "tutti i giorni", "todos os dias", "elke dag", "dagelijks"}
 
 // toldOf is what somebody has done.
-var toldOf = lazily(`(?i)\b(?:i|we|they|you|he|she|it)(?:['’](?:ve|d)| have| has| had) (?:already |just )?(?:sent|been|done|seen|told|asked|paid|given|made|left|put|got|had|\w+ed)\b|\b(?:i|we|they|he|she) sent\b`)
+var toldOf = pattern.Lazy(`(?i)\b(?:i|we|they|you|he|she|it)(?:['’](?:ve|d)| have| has| had) (?:already |just )?(?:sent|been|done|seen|told|asked|paid|given|made|left|put|got|had|\w+ed)\b|\b(?:i|we|they|he|she) sent\b`)
 
 // noneOf is what says that something is not.
-var noneOf = lazily(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
+var noneOf = pattern.Lazy(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
 
 // noneAtAll begins a text that says that something is not, where that is no rule that
 // holds for a while, as no parking is.
-var noneAtAll = lazily(`(?i)^\W*(?:no|keine?|pas (?:de|d')|nessun[ao]?|nenhum|geen) (?:(?:more|further|weiteren?|other) )?(?:inspections?|surveys?|pilots?|tugs?|calls?|arrivals?|departures?|visits?|tours?|appointments?|interviews?|football|match(?:es)?|games?|shifts?|gruas?|lotsen?|besuche?|führung(?:en)?|visites?|visitas?|visite|bezoek)\b`)
+var noneAtAll = pattern.Lazy(`(?i)^\W*(?:no|keine?|pas (?:de|d')|nessun[ao]?|nenhum|geen) (?:(?:more|further|weiteren?|other) )?(?:inspections?|surveys?|pilots?|tugs?|calls?|arrivals?|departures?|visits?|tours?|appointments?|interviews?|football|match(?:es)?|games?|shifts?|gruas?|lotsen?|besuche?|führung(?:en)?|visites?|visitas?|visite|bezoek)\b`)
 
 // sameTime is why a day is held that is to be at the time of something else.
 const sameTime = "says the time of something else"
 
 // partWords are parts of a day: a day that has no time beside one is not the whole day.
-var partWords = list(`morning afternoon evening night overnight lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens ochtends middags avonds matin matinée soirée mattina mattinata pomeriggio serata manhã noite noche`)
+var partWords = words(`morning afternoon evening night overnight lunchtime noonish midmorning breakfast sunrise sunset dawn dusk vormittag nachmittag vormittags nachmittags abends morgens ochtends middags avonds matin matinée soirée mattina mattinata pomeriggio serata manhã noite noche`)
 
 // countsDay tells whether what counts days stands before a day of the week: the first
 // and third Tuesday.
@@ -267,7 +269,7 @@ func (r *reader) clockLeft(i int, spans []span) bool {
 
 // countedNouns are things that stand in a row, so that two numbers behind them are none
 // of hours.
-var countedNouns = list(`crane section lane phase part group team shift boat ship post bollard fender step class level deck zone area point item page line unit buoy light ladder tank pump pile`)
+var countedNouns = words(`crane section lane phase part group team shift boat ship post bollard fender step class level deck zone area point item page line unit buoy light ladder tank pump pile`)
 
 // hoursLeft tells whether two numbers with a dash between can be hours.
 func (r *reader) hoursLeft(i int) bool {
@@ -277,7 +279,7 @@ func (r *reader) hoursLeft(i int) bool {
 	}
 	if before.kind == 'w' {
 		noun := strings.TrimSuffix(before.text, "s")
-		if placeNouns[before.text] || placeNouns[noun] || countedNouns[before.text] || countedNouns[noun] {
+		if placeNouns.has(before.text) || placeNouns.has(noun) || countedNouns.has(before.text) || countedNouns.has(noun) {
 			return false
 		}
 	}

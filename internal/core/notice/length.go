@@ -11,7 +11,7 @@ func (r *reader) roughLength(i int) int {
 }
 
 // roughWords stand before a length that is not exact.
-var roughWords = list("about around approximately approx roughly some ca circa etwa ungefähr rund environ unos unas aproximadamente cerca ongeveer")
+var roughWords = words("about around approximately approx roughly some ca circa etwa ungefähr rund environ unos unas aproximadamente cerca ongeveer")
 
 // length reads how long something lasts at token i, in minutes, and gives the
 // token behind it; 0 for none.
@@ -42,10 +42,10 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 			at++
 		}
 	}
-	if r.tok(at).text == "half" && (r.tok(at+1).text == "an" || r.tok(at+1).text == "a") && lengthWords[r.tok(at+2).text] > 0 {
-		return lengthWords[r.tok(at+2).text] / 2, at + 3
+	if r.tok(at).text == "half" && (r.tok(at+1).text == "an" || r.tok(at+1).text == "a") && lengthWords.number(r.tok(at+2).text) > 0 {
+		return lengthWords.number(r.tok(at+2).text) / 2, at + 3
 	}
-	if r.word(at, list("halbe halben demi media mezza")) && lengthWords[r.tok(at+1).text] == 60 || r.tok(at).text == "eine" && r.tok(at+1).text == "halbe" && lengthWords[r.tok(at+2).text] == 60 {
+	if r.word(at, list("halbe halben demi media mezza")) && lengthWords.number(r.tok(at+1).text) == 60 || r.tok(at).text == "eine" && r.tok(at+1).text == "halbe" && lengthWords.number(r.tok(at+2).text) == 60 {
 		if r.tok(at).text == "eine" {
 			at++
 		}
@@ -61,15 +61,15 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 	if n <= 0 || n > 999 || r.is(at, 'n') && (len(r.tok(at).text) > 3 || r.tok(at).text[0] == '0') {
 		return 0, 0
 	}
-	unit := lengthWords[r.tok(at+1).text]
+	unit := lengthWords.number(r.tok(at + 1).text)
 	if r.tok(at+1).kind == '.' || r.tok(at+1).kind == ',' { // 1.5 hours
-		if f := r.tok(at + 2); f.kind == 'n' && len(f.text) == 1 && !f.gap && lengthWords[r.tok(at+3).text] >= 60 && (led || len(r.tok(at+3).text) > 3 && lengthWords[r.tok(at+3).text] == 60) {
-			return (n*10 + f.num) * lengthWords[r.tok(at+3).text] / 10, at + 4
+		if f := r.tok(at + 2); f.kind == 'n' && len(f.text) == 1 && !f.gap && lengthWords.number(r.tok(at+3).text) >= 60 && (led || len(r.tok(at+3).text) > 3 && lengthWords.number(r.tok(at+3).text) == 60) {
+			return (n*10 + f.num) * lengthWords.number(r.tok(at+3).text) / 10, at + 4
 		}
 		return 0, 0
 	}
-	if r.is(at+1, '-') && lengthWords[r.tok(at+2).text] > 0 { // a 45-minute meeting
-		return n * lengthWords[r.tok(at+2).text], at + 3
+	if r.is(at+1, '-') && lengthWords.number(r.tok(at+2).text) > 0 { // a 45-minute meeting
+		return n * lengthWords.number(r.tok(at+2).text), at + 3
 	}
 	if unit == 0 || !r.is(at+1, 'w') {
 		return 0, 0
@@ -89,15 +89,15 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 	}
 	minutes, end = n*unit, at+2
 	if unit == 60 {
-		if m := r.tok(end); m.kind == 'n' && m.num < 60 && len(m.text) == 2 && (!m.gap || minuteWords[r.tok(end+1).text]) { // 1h30
+		if m := r.tok(end); m.kind == 'n' && m.num < 60 && len(m.text) == 2 && (!m.gap || minuteWords.has(r.tok(end+1).text)) { // 1h30
 			minutes += m.num
 			end++
-			if minuteWords[r.tok(end).text] {
+			if minuteWords.has(r.tok(end).text) {
 				end++
 			}
 		} else if r.word(end, andWords) && r.tok(end+1).text == "a" && r.tok(end+2).text == "half" {
 			minutes, end = minutes+30, end+3
-		} else if r.word(end, andWords) && numberOf(r.tok(end+1)) > 0 && minuteWords[r.tok(end+2).text] {
+		} else if r.word(end, andWords) && numberOf(r.tok(end+1)) > 0 && minuteWords.has(r.tok(end+2).text) {
 			minutes, end = minutes+numberOf(r.tok(end+1)), end+3
 		}
 	}
@@ -143,7 +143,7 @@ func (r *reader) parts(i int) (minutes, end int) {
 	default:
 		return 0, 0
 	}
-	if r.tok(at).text != "hour" && (lengthWords[r.tok(at).text] != 60 || len(r.tok(at).text) < 4) {
+	if r.tok(at).text != "hour" && (lengthWords.number(r.tok(at).text) != 60 || len(r.tok(at).text) < 4) {
 		return 0, 0
 	}
 	return n*60 + 30, at + 1

@@ -1,9 +1,10 @@
 package notice
 
 import (
-	"regexp"
 	"strings"
 	"time"
+
+	"almanach/internal/core/pattern"
 )
 
 // Body is what a message says itself: without what it quotes, its signature and
@@ -22,14 +23,14 @@ type Forwarded struct {
 }
 
 var (
-	quoteHead   = lazily(`(?i)^\s*(?:on\b.{6,120}\bwrote|am\b.{6,120}\bschrieb.{0,60}|le\b.{6,120}\ba écrit|el\b.{6,120}\bescribió|il\b.{6,120}\bha scritto|em\b.{6,120}\bescreveu|op\b.{6,120}\bschreef.{0,60}|.{3,80}<[^>]+@[^>]+>\s*(?:wrote|schrieb|a écrit|escribió|ha scritto|escreveu|schreef))\s*:\s*$`)
-	divider     = lazily(`(?i)^\s*(?:-{2,}|_{5,}|={5,})\s*(original|forwarded|ursprüngliche|weitergeleitete|message d'origine|message transféré|mensaje original|mensaje reenviado|messaggio originale|messaggio inoltrato|mensagem original|mensagem encaminhada|oorspronkelijk|doorgestuurd)[^-]*(?:-{2,}|_{2,})?\s*$|^\s*begin forwarded message:\s*$`)
-	signOff     = lazily(`(?i)^\s*(?:(?:best|kind|warm|many)\s+(?:regards|wishes|thanks)|regards|cheers|yours(?:\s+\w+)?|sincerely|thanks|thank you|many thanks|mit freundlichen grüßen|viele grüße|freundliche grüße|beste grüße|liebe grüße|gruß|mfg|cordialement|bien à vous|salutations|saludos|un saludo|atentamente|cordiali saluti|saluti|cumprimentos|atenciosamente|com os melhores cumprimentos|met vriendelijke groet(?:en)?|groeten)\s*[,.!]?\s*$`)
-	machine     = lazily(`(?i)^\s*(?:sent from my |this (?:e-?mail|message) (?:and|is|may)|the information (?:contained )?in this|confidential|disclaimer|diese e-?mail|ce message|este (?:correo|mensaje|e-mail)|questo messaggio|please consider the environment|unsubscribe|you (?:are receiving|received) this|to unsubscribe|get outlook|von meinem .{0,20}gesendet|envoyé de mon)`)
-	postscript  = lazily(`(?i)^\s*(?:p\.?\s?){1,2}\.?s\.?\s*[:.,–-]?\s+\S|^\s*(?:nb|n\.b\.)\s*[:.]`)
-	weakSignOff = lazily(`(?i)^\s*(?:many\s+thanks|thanks|thank you|cheers|regards)\s*[,.!]?\s*$`)
-	ruled       = lazily(`^\s*[_=*-]{8,}\s*$`)
-	mailHead    = lazily(`(?i)^\s*\*?(from|von|de|da|van|sent|gesendet|envoyé|enviado|inviato|verzonden|date|datum|fecha|data|to|an|à|para|a|aan|cc|subject|betreff|objet|asunto|oggetto|assunto|onderwerp)\*?\s*:\s*(.*)$`)
+	quoteHead   = pattern.Lazy(`(?i)^\s*(?:on\b.{6,120}\bwrote|am\b.{6,120}\bschrieb.{0,60}|le\b.{6,120}\ba écrit|el\b.{6,120}\bescribió|il\b.{6,120}\bha scritto|em\b.{6,120}\bescreveu|op\b.{6,120}\bschreef.{0,60}|.{3,80}<[^>]+@[^>]+>\s*(?:wrote|schrieb|a écrit|escribió|ha scritto|escreveu|schreef))\s*:\s*$`)
+	divider     = pattern.Lazy(`(?i)^\s*(?:-{2,}|_{5,}|={5,})\s*(original|forwarded|ursprüngliche|weitergeleitete|message d'origine|message transféré|mensaje original|mensaje reenviado|messaggio originale|messaggio inoltrato|mensagem original|mensagem encaminhada|oorspronkelijk|doorgestuurd)[^-]*(?:-{2,}|_{2,})?\s*$|^\s*begin forwarded message:\s*$`)
+	signOff     = pattern.Lazy(`(?i)^\s*(?:(?:best|kind|warm|many)\s+(?:regards|wishes|thanks)|regards|cheers|yours(?:\s+\w+)?|sincerely|thanks|thank you|many thanks|mit freundlichen grüßen|viele grüße|freundliche grüße|beste grüße|liebe grüße|gruß|mfg|cordialement|bien à vous|salutations|saludos|un saludo|atentamente|cordiali saluti|saluti|cumprimentos|atenciosamente|com os melhores cumprimentos|met vriendelijke groet(?:en)?|groeten)\s*[,.!]?\s*$`)
+	machine     = pattern.Lazy(`(?i)^\s*(?:sent from my |this (?:e-?mail|message) (?:and|is|may)|the information (?:contained )?in this|confidential|disclaimer|diese e-?mail|ce message|este (?:correo|mensaje|e-mail)|questo messaggio|please consider the environment|unsubscribe|you (?:are receiving|received) this|to unsubscribe|get outlook|von meinem .{0,20}gesendet|envoyé de mon)`)
+	postscript  = pattern.Lazy(`(?i)^\s*(?:p\.?\s?){1,2}\.?s\.?\s*[:.,–-]?\s+\S|^\s*(?:nb|n\.b\.)\s*[:.]`)
+	weakSignOff = pattern.Lazy(`(?i)^\s*(?:many\s+thanks|thanks|thank you|cheers|regards)\s*[,.!]?\s*$`)
+	ruled       = pattern.Lazy(`^\s*[_=*-]{8,}\s*$`)
+	mailHead    = pattern.Lazy(`(?i)^\s*\*?(from|von|de|da|van|sent|gesendet|envoyé|enviado|inviato|verzonden|date|datum|fecha|data|to|an|à|para|a|aan|cc|subject|betreff|objet|asunto|oggetto|assunto|onderwerp)\*?\s*:\s*(.*)$`)
 )
 
 // ReadBody cuts the text of a message.
@@ -50,7 +51,7 @@ func ReadBody(text string) Body {
 		case machine().MatchString(line):
 			return b
 		case divider().MatchString(line):
-			forwarded := strings.Contains(strings.ToLower(line), "forward") || regexp.MustCompile(`(?i)weiterge|transfér|reenv|inoltr|encaminh|doorgest`).MatchString(line)
+			forwarded := forwardSaid().MatchString(line)
 			if forwarded {
 				b.Forwarded = readForwarded(lines[n+1:], n+1)
 			}
@@ -168,7 +169,10 @@ func readForwarded(lines []string, offset int) *Forwarded {
 	return f
 }
 
-var prefixes = lazily(`(?i)^\s*(?:(?:re|aw|fw|fwd|wg|tr|rv|res|enc|antw|sv|vs|r|i)\s*(?:\[\d+\])?\s*:\s*|\[[^\]]{1,30}\]\s*)+`)
+// forwardSaid is said by a divider above a message that is forwarded.
+var forwardSaid = pattern.Lazy(`(?i)forward|weiterge|transfér|reenv|inoltr|encaminh|doorgest`)
+
+var prefixes = pattern.Lazy(`(?i)^\s*(?:(?:re|aw|fw|fwd|wg|tr|rv|res|enc|antw|sv|vs|r|i)\s*(?:\[\d+\])?\s*:\s*|\[[^\]]{1,30}\]\s*)+`)
 
 // Subject gives a subject without what replies and lists put before it.
 func Subject(text string) string {
@@ -194,7 +198,7 @@ type Settled struct {
 	Course []string // one line a message
 }
 
-var webAddress = lazily(`(?i)\b(?:https?://|www\.)\S+`)
+var webAddress = pattern.Lazy(`(?i)\b(?:https?://|www\.)\S+`)
 
 // asks tells whether a text puts a time forward and does not settle it.
 func asks(text string) bool {

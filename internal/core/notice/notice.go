@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 )
 
 // Line is one line of a text, or one item, paragraph or record of a document that
@@ -158,8 +159,8 @@ func lengthText(minutes int) string {
 
 // A date and a time joined as RFC 3339 section 5.6 and RFC 5545 section 3.3.5 write them.
 var (
-	instant      = lazily(`\b(\d{4}-\d\d-\d\d)T(\d\d:\d\d)`)
-	basicInstant = lazily(`\b([12]\d{3})([01]\d)([0-3]\d)T([0-2]\d)([0-5]\d)(?:[0-5]\d)?(Z?)\b`)
+	instant      = pattern.Lazy(`\b(\d{4}-\d\d-\d\d)T(\d\d:\d\d)`)
+	basicInstant = pattern.Lazy(`\b([12]\d{3})([01]\d)([0-3]\d)T([0-2]\d)([0-5]\d)(?:[0-5]\d)?(Z?)\b`)
 )
 
 // Read finds the events of a text.

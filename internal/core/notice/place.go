@@ -4,15 +4,17 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"almanach/internal/core/pattern"
 )
 
 // onlyPlace is a text that names a place and nothing else.
-var onlyPlace = lazily(`(?i)^(?:(?:north|south|east|west|inner|outer|old|new|main|upper|lower)\s+)?(?:berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|slipway|terminal|wharf|jetty|lock|yard|floor|kai|liegeplatz|raum|halle|gebäude|steg|salle|quai|poste|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage|boathouse|workshop|warehouse|station|gym)s?(?:\s+(?:no\.?\s*)?(?:[a-z]?\d+[a-z]?(?:\s*[-–/]\s*\d{1,2}|,? (?:and|&|und|et|y|e|to) \d{1,2})?|[A-Z](?:-\d{1,3})?))?$`)
+var onlyPlace = pattern.Lazy(`(?i)^(?:(?:north|south|east|west|inner|outer|old|new|main|upper|lower)\s+)?(?:berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|slipway|terminal|wharf|jetty|lock|yard|floor|kai|liegeplatz|raum|halle|gebäude|steg|salle|quai|poste|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage|boathouse|workshop|warehouse|station|gym)s?(?:\s+(?:no\.?\s*)?(?:[a-z]?\d+[a-z]?(?:\s*[-–/]\s*\d{1,2}|,? (?:and|&|und|et|y|e|to) \d{1,2})?|[A-Z](?:-\d{1,3})?))?$`)
 
 // placey tells whether a text names a place by a noun of one.
 func placey(text string) bool {
 	for i, w := range strings.Fields(strings.ToLower(text)) {
-		if placeNouns[strings.Trim(w, ",.;:")] || i < 3 && list(`channel fairway harbour harbor basin bridge yard street square gallery north south east west canal hafen becken brücke port bassin pont puerto puente porto ponte haven brug`)[strings.Trim(w, ",.;:")] {
+		if placeNouns.has(strings.Trim(w, ",.;:")) || i < 3 && list(`channel fairway harbour harbor basin bridge yard street square gallery north south east west canal hafen becken brücke port bassin pont puerto puente porto ponte haven brug`).has(strings.Trim(w, ",.;:")) {
 			return true
 		}
 	}
@@ -28,7 +30,7 @@ func placelike(text string) bool {
 	first, _ := utf8.DecodeRuneInString(strings.TrimSpace(text))
 	for _, w := range words {
 		w = strings.ToLower(strings.Trim(w, ",.!?:"))
-		if talk[w] || list("cancelled canceled moved postponed new changed only vessels traffic closed all weather tbc note see")[w] {
+		if talk.has(w) || list("cancelled canceled moved postponed new changed only vessels traffic closed all weather tbc note see").has(w) {
 			return false
 		}
 	}
@@ -38,10 +40,10 @@ func placelike(text string) bool {
 	return meaningful(text)
 }
 
-var nounPlace = lazily(`(?i)\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)s?\s+(no\.?\s*)?([a-z]?\d+[a-z]?(?:[-–/]\d{1,2}|(?:, \d{1,2})*,? (?:and|&|und|et|y|e|to) \d{1,2})?|[A-Z](?:-\d{1,3})?)\b`)
+var nounPlace = pattern.Lazy(`(?i)\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)s?\s+(no\.?\s*)?([a-z]?\d+[a-z]?(?:[-–/]\d{1,2}|(?:, \d{1,2})*,? (?:and|&|und|et|y|e|to) \d{1,2})?|[A-Z](?:-\d{1,3})?)\b`)
 
 // atNoun is a place by a noun of one, with an adjective or a name in front and no number.
-var atNoun = lazily(`(?:^|[\s,])(?:at|in|on|im|am|auf dem|beim)\s+the\s+((?:\p{L}+ )?(?:quay|pier|dock|hall|barn|shed|slipway|terminal|wharf|jetty|boathouse|workshop|warehouse|promenade|lighthouse|museum|school|chapel|church|canteen|club house|town hall|library|car park))\b`)
+var atNoun = pattern.Lazy(`(?:^|[\s,])(?:at|in|on|im|am|auf dem|beim)\s+the\s+((?:\p{L}+ )?(?:quay|pier|dock|hall|barn|shed|slipway|terminal|wharf|jetty|boathouse|workshop|warehouse|promenade|lighthouse|museum|school|chapel|church|canteen|club house|town hall|library|car park))\b`)
 
 // properName cuts a place that begins with a name behind its last word that can be of it.
 func properName(place string) string {
@@ -51,9 +53,9 @@ func properName(place string) string {
 		first, _ := utf8.DecodeRuneInString(w)
 		bare := strings.ToLower(strings.Trim(w, ",.;:'\""))
 		switch {
-		case unicode.IsUpper(first), placeNouns[bare], unicode.IsDigit(first) && i > 0 && len(bare) <= 4:
+		case unicode.IsUpper(first), placeNouns.has(bare), unicode.IsDigit(first) && i > 0 && len(bare) <= 4:
 			end = i + 1
-		case list("of the de la le les du des del della dello di da do dos am an der den im van het and & -")[bare]:
+		case list("of the de la le les du des del della dello di da do dos am an der den im van het and & -").has(bare):
 		default:
 			return strings.Join(words[:end], " ")
 		}
@@ -62,7 +64,7 @@ func properName(place string) string {
 }
 
 // fromPlace is a way from one place to another.
-var fromPlace = lazily(`(?i)\b(?:from|von|vom|de|du|desde|da|dal|van)\s+(?:the\s+|la\s+)?(?:\p{L}+\s+)?(?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+[a-z]?\d*[a-z]?\s*(?:to|nach|zu|zum|auf|à|au|a|al|hasta|para|naar)\s+(?:the\s+)?((?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+(?:[a-z]?\d+[a-z]?|[A-Z])\b)`)
+var fromPlace = pattern.Lazy(`(?i)\b(?:from|von|vom|de|du|desde|da|dal|van)\s+(?:the\s+|la\s+)?(?:\p{L}+\s+)?(?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+[a-z]?\d*[a-z]?\s*(?:to|nach|zu|zum|auf|à|au|a|al|hasta|para|naar)\s+(?:the\s+)?((?:berth|room|quay|pier|dock|hall|shed|gate|slip|terminal|wharf|jetty|kai|liegeplatz|steg|salle|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|anchorage)\s+(?:[a-z]?\d+[a-z]?|[A-Z])\b)`)
 
 // placeIn finds a place in a sentence.
 func placeIn(text string) string {
@@ -79,7 +81,7 @@ func placeIn(text string) string {
 		m := text[at[0]:at[1]]
 		return strings.ToUpper(m[:1]) + m[1:]
 	}
-	if m := atPlace().FindStringSubmatch(text); m != nil && !named(m[1]) && len(strings.Fields(m[1])) <= 6 && !talk[strings.ToLower(strings.Fields(m[1])[0])] {
+	if m := atPlace().FindStringSubmatch(text); m != nil && !named(m[1]) && len(strings.Fields(m[1])) <= 6 && !talk.has(strings.ToLower(strings.Fields(m[1])[0])) {
 		place := tidy(m[1])
 		for _, stop := range []string{" for ", " with ", " on ", " and ", " from ", " to ", " will ", " is ", " are ", " was ", " were ", " has ", " have ", " between ", " until ", " because ", " would ", " works ", " by ", " followed", " before ", " after ", " or ", " and then ", " then ", " until ", " from ", " since ", " this ", " next ", " afternoon", " morning", " evening", " tomorrow", " today", " if ", " at ", " as "} {
 			if i := strings.Index(place, stop); i > 0 {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 )
 
 // oneOfSeveral is why several times, of which one will be, are held.
@@ -206,10 +207,10 @@ func (d *document) timeWithoutDay(u unit) {
 }
 
 // backAt is an end that is said roughly, or by an hour alone: back around 5.
-var backAt = lazily(`(?i)\b(?:back|ends?|ending|finish(?:es|ed|ing)?|over|done|until|till|zurück|ende|fertig|terminé|fini|finisce|termina|acaba|klaar)\b[^.\d]{0,20}\b(?:at|by|around|about|until|till|um|gegen|bis|à|vers|a las|hacia|alle|verso|às|om|rond)\s+(?:ca\.? )?\d{1,2}\b`)
+var backAt = pattern.Lazy(`(?i)\b(?:back|ends?|ending|finish(?:es|ed|ing)?|over|done|until|till|zurück|ende|fertig|terminé|fini|finisce|termina|acaba|klaar)\b[^.\d]{0,20}\b(?:at|by|around|about|until|till|um|gegen|bis|à|vers|a las|hacia|alle|verso|às|om|rond)\s+(?:ca\.? )?\d{1,2}\b`)
 
 // timeLabel is a line that says the times of days that stand elsewhere.
-var timeLabel = lazily(`(?i)^\s*(?:\p{L}+ ){0,2}(?:times?|hours|uhrzeit|uhrzeiten|zeiten|zeit|heures?|horaires?|horario|hora|orario|ora|tijd|tijden)\s*:.*\d|^\s*\p{L}{1,4}\s*[=:]\s*\d{1,2}(?:[:.h]\d\d)?\s*[-–]\s*\d{1,2}`)
+var timeLabel = pattern.Lazy(`(?i)^\s*(?:\p{L}+ ){0,2}(?:times?|hours|uhrzeit|uhrzeiten|zeiten|zeit|heures?|horaires?|horario|hora|orario|ora|tijd|tijden)\s*:.*\d|^\s*\p{L}{1,4}\s*[=:]\s*\d{1,2}(?:[:.h]\d\d)?\s*[-–]\s*\d{1,2}`)
 
 // only tells whether a text is a length and words of agreement, and nothing else.
 func (r *reader) only(s span) bool {
@@ -381,17 +382,17 @@ func (d *document) without(u unit, r *reader, passed bool) {
 }
 
 // maybeWhen is a number that may be a day or a time, and was not read as one.
-var maybeWhen = lazily(`(?i)\bthe \d{1,2}(?:st|nd|rd|th)\b|\b(?:0\d|1\d|2[0-3]):[0-5]\d\b|\(\d{1,2}\s?[-–]\s?\d{1,2}\)|\b(?:[01]\d|2[0-3])[0-5]\d ?(?:hrs|lt|utc|z)\b`)
+var maybeWhen = pattern.Lazy(`(?i)\bthe \d{1,2}(?:st|nd|rd|th)\b|\b(?:0\d|1\d|2[0-3]):[0-5]\d\b|\(\d{1,2}\s?[-–]\s?\d{1,2}\)|\b(?:[01]\d|2[0-3])[0-5]\d ?(?:hrs|lt|utc|z)\b`)
 
 // weekNumber is a week by its number, and fromNow a time that counts from now.
 var (
-	weekNumber = lazily(`(?i)\b(?:week|weeks|kw|kalenderwoche|woche|semaine|semana|settimana)\s?\d{1,2}\b`)
-	monthPart  = lazily(`(?i)\b(?:end|beginning|start|middle|early|late|mid|anfang|mitte|ende|début|fin|mi|principios|finales|mediados|inizio|fine|metà|início|fim|meados|begin|eind|half)[ -](?:of |in |de |di |du |do )?(?:january|february|march|april|june|july|august|september|october|november|december|januar|februar|märz|mai|juni|juli|oktober|dezember|janvier|février|mars|avril|juin|juillet|août|septembre|octobre|novembre|décembre|enero|febrero|marzo|abril|mayo|junio|julio|agosto|septiembre|octubre|noviembre|diciembre)\b|\b(?:end|beginning|middle) of may\b|\b(?:early|late|mid)[ -]may\b`)
-	fromNow    = lazily(`(?i)\bin (?:about |ca\.? )?(?:an?|half an|a quarter of an|\d{1,3}|one|two|three|four|five|six|ten|twenty|thirty) (?:hours?|minutes?|mins?|months?|years?)\b`)
+	weekNumber = pattern.Lazy(`(?i)\b(?:week|weeks|kw|kalenderwoche|woche|semaine|semana|settimana)\s?\d{1,2}\b`)
+	monthPart  = pattern.Lazy(`(?i)\b(?:end|beginning|start|middle|early|late|mid|anfang|mitte|ende|début|fin|mi|principios|finales|mediados|inizio|fine|metà|início|fim|meados|begin|eind|half)[ -](?:of |in |de |di |du |do )?(?:january|february|march|april|june|july|august|september|october|november|december|januar|februar|märz|mai|juni|juli|oktober|dezember|janvier|février|mars|avril|juin|juillet|août|septembre|octobre|novembre|décembre|enero|febrero|marzo|abril|mayo|junio|julio|agosto|septiembre|octubre|noviembre|diciembre)\b|\b(?:end|beginning|middle) of may\b|\b(?:early|late|mid)[ -]may\b`)
+	fromNow    = pattern.Lazy(`(?i)\bin (?:about |ca\.? )?(?:an?|half an|a quarter of an|\d{1,3}|one|two|three|four|five|six|ten|twenty|thirty) (?:hours?|minutes?|mins?|months?|years?)\b`)
 )
 
 // shiftedBy is by how much something is moved, and not to when.
-var shiftedBy = lazily(`(?i)\b(?:shift|move|postpone|push|bring|put|delay)\w*\b.{0,30}\bby (?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?)\b|\b(?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?) (?:later|earlier|after that|before that)\b|\b(?:um|eine|einen|zwei|\d+) (?:stunden?|tage?|wochen?) (?:später|früher|verschieben)\b`)
+var shiftedBy = pattern.Lazy(`(?i)\b(?:shift|move|postpone|push|bring|put|delay)\w*\b.{0,30}\bby (?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?)\b|\b(?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?) (?:later|earlier|after that|before that)\b|\b(?:um|eine|einen|zwei|\d+) (?:stunden?|tage?|wochen?) (?:später|früher|verschieben)\b`)
 
 // containsOne tells whether one of some words stands in a text: a pattern is only tried
 // there, for it costs more.
@@ -514,4 +515,4 @@ func (d *document) flushDayTexts() {
 	}
 }
 
-var vagueWord = list(`around about approximately approx roughly ca circa gegen vers environ hacia verso rond sometime`)
+var vagueWord = words(`around about approximately approx roughly ca circa gegen vers environ hacia verso rond sometime`)

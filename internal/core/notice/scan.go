@@ -9,6 +9,8 @@ import (
 	"sync"
 	"unicode"
 	"unicode/utf8"
+
+	"almanach/internal/core/pattern"
 )
 
 // token is a piece of a text: a word, a number, a sign, or something whose
@@ -31,28 +33,28 @@ var opaque = []struct {
 	pattern func() *regexp.Regexp
 	may     func(text string) bool // whether it may match; nil for not known
 }{
-	{[]string{"@"}, lazily(`(?i)[\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+`), nil},
-	{[]string{"://", "www."}, lazily(`(?i)(?:https?://|www\.)\S*[^\s.,;)>]`), nil},
-	{[]string{"+"}, lazily(`\+\d[\d ()/-]{6,}\d`), nil},
-	{[]string{"tel", "phone", "fax", "mobile", "tél"}, lazily(`(?i)\b(?:tel|phone|fax|mobile|telefon|téléphone|telefono|tél)\b\.?:?\s*[\d ()/+-]{5,}\d`), nil},
-	{[]string{"0"}, lazily(`\b0\d{2,4}[ /-]\d{5,}\b|\b0\d{2,4}(?:[ /-]\d{2,4}){2,}\b`), zeroed},
-	{[]string{"call", "ring", "dial", "phone", "rufen", "appelez", "llame"}, lazily(`(?i)\b(?:call|calls|ring|dial|phone|rufen|appelez|llame)\b[^.,;\d]{0,20}\d[\d ()/-]{4,}\d`), nil},
-	{[]string{"€", "$", "£"}, lazily(`(?i)[€$£]\s?\d[\d.,]*(?:\s*-\s*[€$£]?\d[\d.,]*)?|\b\d[\d.,]*\s?[€£$]`), nil},
-	{[]string{"eur", "usd", "gbp", "chf", "pence"}, lazily(`(?i)\b\d[\d.,]*\s?(?:eur|usd|gbp|euros?|chf|pence)\b`), nil},
-	{[]string{"v"}, lazily(`(?i)\bv\d+(?:\.\d+)+\b|\b(?:version|versión|versione|versão)\s*\d+(?:\.\d+)*\b`), versioned},
-	{[]string{"release", "rev", "edition", "ausgabe"}, lazily(`(?i)\b(?:release|rev\.?|edition|ausgabe)\s*\d+(?:\.\d+)*\b`), nil},
-	{[]string{"."}, lazily(`\b\d+(?:\.\d+){3,}\b`), dottedOften},
-	{[]string{"/"}, lazily(`\b\d{2,4}/\d+/\d+-[A-Za-z]\w*`), nil},
-	{[]string{"no", "nr", "ref", "part", "order", "invoice", "item", "art", "chapter", "section", "page", "clause", "form", "annex", "ch", "vhf", "sheet", "chart", "buoy"}, lazily(`(?i)\b(?:no|nr|ref|part|order|invoice|item|art|article|artikel|chapter|section|page|clause|form|annex|channel|ch|vhf|sheet|chart|buoy|notice)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d[\w./-]*`), numberedThing},
-	{[]string{"booking", "reserva", "ticket", "case", "permit", "voyage", "buchung", "prenotazione"}, lazily(`(?i)\b(?:booking|reservation|ticket|case|permit|voyage|buchung|reserva|prenotazione)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d{3,}[\w/-]*\b`), numberedThing},
-	{[]string{"#"}, lazily(`#\d+\b`), nil},
-	{nil, lazily(`(?i)\b\d+(?:[.,]\d+)?\s?(?:m|km|cm|mm|nm|kn|knots?|kg|t|tons?|tonnes?|kw|kwh|mb|gb|mhz|khz|hpa|metres?|meters?|miles?|feet|ft|%|percent|per cent|degrees|°c?|people|persons|boats|vessels|ships|places|passengers|pages|copies|containers|teu)(?:\b|[^\p{L}\d]|$)`), measured},
-	{nil, lazily(`\b[A-Za-z]{1,5}-?\d{2,}(?:[-/.]\d+)*[A-Za-z]?\b`), lettered},
-	{nil, lazily(`\b\d+(?:[-/.]\d+)*-?[A-Za-z]{1,4}\d+\w*\b`), lettered},
+	{[]string{"@"}, pattern.Lazy(`(?i)[\p{L}\d._%+-]+@[\p{L}\d-]+(?:\.[\p{L}\d-]+)+`), nil},
+	{[]string{"://", "www."}, pattern.Lazy(`(?i)(?:https?://|www\.)\S*[^\s.,;)>]`), nil},
+	{[]string{"+"}, pattern.Lazy(`\+\d[\d ()/-]{6,}\d`), nil},
+	{[]string{"tel", "phone", "fax", "mobile", "tél"}, pattern.Lazy(`(?i)\b(?:tel|phone|fax|mobile|telefon|téléphone|telefono|tél)\b\.?:?\s*[\d ()/+-]{5,}\d`), nil},
+	{[]string{"0"}, pattern.Lazy(`\b0\d{2,4}[ /-]\d{5,}\b|\b0\d{2,4}(?:[ /-]\d{2,4}){2,}\b`), zeroed},
+	{[]string{"call", "ring", "dial", "phone", "rufen", "appelez", "llame"}, pattern.Lazy(`(?i)\b(?:call|calls|ring|dial|phone|rufen|appelez|llame)\b[^.,;\d]{0,20}\d[\d ()/-]{4,}\d`), nil},
+	{[]string{"€", "$", "£"}, pattern.Lazy(`(?i)[€$£]\s?\d[\d.,]*(?:\s*-\s*[€$£]?\d[\d.,]*)?|\b\d[\d.,]*\s?[€£$]`), nil},
+	{[]string{"eur", "usd", "gbp", "chf", "pence"}, pattern.Lazy(`(?i)\b\d[\d.,]*\s?(?:eur|usd|gbp|euros?|chf|pence)\b`), nil},
+	{[]string{"v"}, pattern.Lazy(`(?i)\bv\d+(?:\.\d+)+\b|\b(?:version|versión|versione|versão)\s*\d+(?:\.\d+)*\b`), versioned},
+	{[]string{"release", "rev", "edition", "ausgabe"}, pattern.Lazy(`(?i)\b(?:release|rev\.?|edition|ausgabe)\s*\d+(?:\.\d+)*\b`), nil},
+	{[]string{"."}, pattern.Lazy(`\b\d+(?:\.\d+){3,}\b`), dottedOften},
+	{[]string{"/"}, pattern.Lazy(`\b\d{2,4}/\d+/\d+-[A-Za-z]\w*`), nil},
+	{[]string{"no", "nr", "ref", "part", "order", "invoice", "item", "art", "chapter", "section", "page", "clause", "form", "annex", "ch", "vhf", "sheet", "chart", "buoy"}, pattern.Lazy(`(?i)\b(?:no|nr|ref|part|order|invoice|item|art|article|artikel|chapter|section|page|clause|form|annex|channel|ch|vhf|sheet|chart|buoy|notice)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d[\w./-]*`), numberedThing},
+	{[]string{"booking", "reserva", "ticket", "case", "permit", "voyage", "buchung", "prenotazione"}, pattern.Lazy(`(?i)\b(?:booking|reservation|ticket|case|permit|voyage|buchung|reserva|prenotazione)\b\.?\s*(?:no\b\.?|number\b|:|#)*\s*#?\s*\d{3,}[\w/-]*\b`), numberedThing},
+	{[]string{"#"}, pattern.Lazy(`#\d+\b`), nil},
+	{nil, pattern.Lazy(`(?i)\b\d+(?:[.,]\d+)?\s?(?:m|km|cm|mm|nm|kn|knots?|kg|t|tons?|tonnes?|kw|kwh|mb|gb|mhz|khz|hpa|metres?|meters?|miles?|feet|ft|%|percent|per cent|degrees|°c?|people|persons|boats|vessels|ships|places|passengers|pages|copies|containers|teu)(?:\b|[^\p{L}\d]|$)`), measured},
+	{nil, pattern.Lazy(`\b[A-Za-z]{1,5}-?\d{2,}(?:[-/.]\d+)*[A-Za-z]?\b`), lettered},
+	{nil, pattern.Lazy(`\b\d+(?:[-/.]\d+)*-?[A-Za-z]{1,4}\d+\w*\b`), lettered},
 }
 
 // measures are the units of what is none of a day or a time.
-var measures = list(`m km cm mm nm kn knot knots kg t ton tons tonne tonnes kw kwh mb gb mhz khz hpa metre metres meter meters mile miles foot feet ft percent per degree degrees c people persons boats vessels ships places passengers pages copies containers teu`)
+var measures = words(`m km cm mm nm kn knot knots kg t ton tons tonne tonnes kw kwh mb gb mhz khz hpa metre metres meter meters mile miles foot feet ft percent per degree degrees c people persons boats vessels ships places passengers pages copies containers teu`)
 
 // measured tells whether one of them may stand behind a number.
 func measured(text string) bool {
@@ -68,7 +70,7 @@ func measured(text string) bool {
 		for end < len(text) && text[end]|0x20 >= 'a' && text[end]|0x20 <= 'z' {
 			end++
 		}
-		if end == at && at < len(text) && (text[at] == '%' || text[at] >= utf8.RuneSelf) || measures[strings.ToLower(text[at:end])] {
+		if end == at && at < len(text) && (text[at] == '%' || text[at] >= utf8.RuneSelf) || measures.has(strings.ToLower(text[at:end])) {
 			return true
 		}
 	}
@@ -129,7 +131,7 @@ func numberedThing(text string) bool {
 		for from > 0 && text[from-1]|0x20 >= 'a' && text[from-1]|0x20 <= 'z' {
 			from--
 		}
-		if at >= 0 && things[strings.ToLower(text[from:at+1])] {
+		if at >= 0 && things.has(strings.ToLower(text[from:at+1])) {
 			return true
 		}
 	}
@@ -137,7 +139,7 @@ func numberedThing(text string) bool {
 }
 
 // things are the words before the number of a thing.
-var things = list(`no nr ref part order invoice item art article artikel chapter section page clause form annex channel ch vhf sheet chart buoy notice number booking reservation ticket case permit voyage buchung reserva prenotazione`)
+var things = words(`no nr ref part order invoice item art article artikel chapter section page clause form annex channel ch vhf sheet chart buoy notice number booking reservation ticket case permit voyage buchung reserva prenotazione`)
 
 // piecesOf gives the stretches of a text that are opaque, in their order, of two that
 // overlap the first. mail tells which are addresses.
@@ -165,7 +167,7 @@ func piecesOf(text string) (out [][2]int, mail []bool) {
 
 // notOpaque are what the patterns take for a number of something and is a date or a
 // time.
-var notOpaque = lazily(`(?i)^(?:[\d.:/-]*\d{1,2}[hu]\d{0,2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec|janv|fév|fev|mrt|mär|avr|abr|mai|mag|mei|giu|juin|lug|juil|ago|août|set|okt|ott|out|dez|dic|déc|ene)-?\d+|\d{1,2}-(?:january|february|march|april|june|july|august|september|october|november|december)-\d+|\d{1,2}\s?m)$`)
+var notOpaque = pattern.Lazy(`(?i)^(?:[\d.:/-]*\d{1,2}[hu]\d{0,2}|\d{4}-\d\d-\d\dT.*|(?:jan|feb|mar|apr|may|jun|jul|aug|sep|sept|oct|nov|dec|okt|mai|utc|gmt)-?\d.*|pt?\d+[hm]\w*|\d{1,2}-?(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec|janv|fév|fev|mrt|mär|avr|abr|mai|mag|mei|giu|juin|lug|juil|ago|août|set|okt|ott|out|dez|dic|déc|ene)-?\d+|\d{1,2}-(?:january|february|march|april|june|july|august|september|october|november|december)-\d+|\d{1,2}\s?m)$`)
 
 // scanned remembers the tokens of texts: a line is looked at several times.
 var scanned struct {
@@ -192,7 +194,7 @@ func scan(text string) []token {
 }
 
 // leadingArrow is a sign from one day or time to the next.
-var leadingArrow = lazily(`^(?:[-=]*>+|→|⇒|➔|➜|--+[->]?|~ |… ?)`)
+var leadingArrow = pattern.Lazy(`^(?:[-=]*>+|→|⇒|➔|➜|--+[->]?|~ |… ?)`)
 
 func scanOnce(text string) []token {
 	var out []token
@@ -262,9 +264,9 @@ func endsHour(before, number string) bool {
 	return before != "" && (figure(before[len(before)-1]) || strings.HasSuffix(before, ".") || strings.HasSuffix(before, "o'") || strings.HasSuffix(before, "o’")) && hourAndOn().MatchString(number)
 }
 
-var hourAndOn = lazily(`(?i)^(?:a\.?m\.?|p\.?m\.?|m\.|uhr|h|hrs?|hours?|heures?|horas?|ore|uur|lt|local|(?:o['’])?clock|z|utc|gmt|wet|west|bst|cet|cest)-\d{1,4}`)
+var hourAndOn = pattern.Lazy(`(?i)^(?:a\.?m\.?|p\.?m\.?|m\.|uhr|h|hrs?|hours?|heures?|horas?|ore|uur|lt|local|(?:o['’])?clock|z|utc|gmt|wet|west|bst|cet|cest)-\d{1,4}`)
 
-var minutesBehind = lazily(`^:[0-5]\d(?:\D|$)`)
+var minutesBehind = pattern.Lazy(`^:[0-5]\d(?:\D|$)`)
 
 func isWordByte(b byte) bool {
 	return b >= '0' && b <= '9' || b|0x20 >= 'a' && b|0x20 <= 'z'
@@ -293,7 +295,7 @@ func scanPlain(out []token, text string, at, end int) []token {
 			}
 			t := token{kind: 'n', text: text[start:at], num: n, from: start, to: at, gap: gap}
 			if len(out) > 0 && !gap { // v2 is no second
-				if last := out[len(out)-1]; last.kind == 'w' && last.to == start && len(last.text) > 0 && monthOf(last.text) == 0 && !list("h u t um à a at kw week el al il on am den uhr ab le o das de h. z utc gmt d")[last.text] && (len(out) < 2 || out[len(out)-2].kind != 'n' || out[len(out)-2].to != last.from) {
+				if last := out[len(out)-1]; last.kind == 'w' && last.to == start && len(last.text) > 0 && monthOf(last.text) == 0 && !list("h u t um à a at kw week el al il on am den uhr ab le o das de h. z utc gmt d").has(last.text) && (len(out) < 2 || out[len(out)-2].kind != 'n' || out[len(out)-2].to != last.from) {
 					t.kind = 'x'
 				}
 			}

@@ -10,6 +10,8 @@ import (
 	"testing"
 	"time"
 
+	"almanach/internal/core/pattern"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -18,7 +20,7 @@ var plainDate = regexp.MustCompile(`(?i)\b(?:\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[
 
 // heads is a line that is only a day, or a title with one, which holds for what stands
 // below it.
-var heads = lazily(`^(?:\p{L}+,? )?\d{1,2}(?:\. | )\p{L}+(?: \d{4})?:?$|^\p{Lu}[^.]* \d{4}$`)
+var heads = pattern.Lazy(`^(?:\p{L}+,? )?\d{1,2}(?:\. | )\p{L}+(?: \d{4})?:?$|^\p{Lu}[^.]* \d{4}$`)
 
 // lost gives the dates of a text that nothing is said of.
 func lost(text string, f Found) (out []string) {

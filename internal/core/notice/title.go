@@ -1,10 +1,11 @@
 package notice
 
 import (
-	"regexp"
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"almanach/internal/core/pattern"
 )
 
 // titles gives for each group of a unit the text that is about it: what stands
@@ -132,14 +133,14 @@ func meaningful(s string) bool {
 		if t.kind == 'x' || t.kind == 'e' || t.kind == 'n' {
 			return true
 		}
-		if t.kind == 'w' && !smallWords[t.text] {
+		if t.kind == 'w' && !smallWords.has(t.text) {
 			return true
 		}
 	}
 	return false
 }
 
-var smallWords = list(`on at from to the a an of and or in for by until till is are am um von bis der die das den dem und le la les du de à au et el los del y il lo e o os op om van tot en het also again then with`)
+var smallWords = words(`on at from to the a an of and or in for by until till is are am um von bis der die das den dem und le la les du de à au et el los del y il lo e o os op om van tot en het also again then with`)
 
 // cuts gives the stretches of a group's text that say days, times and lengths.
 func (r *reader) cuts(g group) (out [][2]int) {
@@ -154,7 +155,7 @@ func (r *reader) cuts(g group) (out [][2]int) {
 }
 
 // weekLabel is the number of a week in front of what is on in it.
-var weekLabel = lazily(`(?i)^\s*(?:kw|week|wk|woche|kalenderwoche|semaine|semana|settimana)\.?\s*\d{1,2}\s*[:–-]\s*`)
+var weekLabel = pattern.Lazy(`(?i)^\s*(?:kw|week|wk|woche|kalenderwoche|semaine|semana|settimana)\.?\s*\d{1,2}\s*[:–-]\s*`)
 
 // sentenceTitle gives the title of an event that a sentence tells of: what stands
 // before its day, where that says something.
@@ -163,7 +164,7 @@ func sentenceTitle(text string) string {
 		text = rest
 	}
 	if i := strings.IndexByte(text, 0); i > 0 {
-		if lead := feastName().ReplaceAllString(tidy(text[:i]), ""); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk[strings.ToLower(strings.Fields(lead)[0])] {
+		if lead := feastName().ReplaceAllString(tidy(text[:i]), ""); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk.has(strings.ToLower(strings.Fields(lead)[0])) {
 			return capital(lead)
 		}
 	}
@@ -171,13 +172,16 @@ func sentenceTitle(text string) string {
 }
 
 // feastName is the name of a feast in front of its day.
-var feastName = lazily(`(?i)\s+(?:on\s+)?(?:good friday|maundy thursday|easter (?:saturday|sunday|monday)|whit (?:sunday|monday)|boxing day|christmas (?:day|eve)|new year'?s (?:day|eve)|am karfreitag|am oster(?:sonntag|montag)|am pfingst(?:sonntag|montag)|le (?:vendredi saint|lundi de pâques))$`)
+var feastName = pattern.Lazy(`(?i)\s+(?:on\s+)?(?:good friday|maundy thursday|easter (?:saturday|sunday|monday)|whit (?:sunday|monday)|boxing day|christmas (?:day|eve)|new year'?s (?:day|eve)|am karfreitag|am oster(?:sonntag|montag)|am pfingst(?:sonntag|montag)|le (?:vendredi saint|lundi de pâques))$`)
 
 // newSubject is what begins to speak of another thing.
-var newSubject = lazily(`(?i)^(?:and |und |et |y |e |en )?(?:the|der|die|das|la|le|les|el|los|il|lo|i|het|de|o|a)\s+(?:\p{L}|\d).*\p{L}`)
+var newSubject = pattern.Lazy(`(?i)^(?:and |und |et |y |e |en )?(?:the|der|die|das|la|le|les|el|los|il|lo|i|het|de|o|a)\s+(?:\p{L}|\d).*\p{L}`)
+
+// auxiliary is the verb that is left where its day was taken from behind it.
+var auxiliary = pattern.Lazy(`(?i)\b(?:is|are|has been|have been|was|will be|ist|wird|est|sont|está|è|is)\s*$`)
 
 // dayNoun is what leads to a date, and is no title.
-var dayNoun = lazily(`(?i)^(?:il giorno|el (?:próximo )?día|o dia|no (?:próximo )?dia|le jour|am tag|nella giornata|the day|on the day|op de dag|in der zeit|in the period|during the period|in the time|pendant la période|dans la période|nel periodo|en el per[ií]odo|durante el per[ií]odo|no período|in de periode|during the time)$`)
+var dayNoun = pattern.Lazy(`(?i)^(?:il giorno|el (?:próximo )?día|o dia|no (?:próximo )?dia|le jour|am tag|nella giornata|the day|on the day|op de dag|in der zeit|in the period|during the period|in the time|pendant la période|dans la période|nel periodo|en el per[ií]odo|durante el per[ií]odo|no período|in de periode|during the time)$`)
 
 func capital(text string) string {
 	r, size := utf8.DecodeRuneInString(text)
@@ -189,7 +193,7 @@ func capital(text string) string {
 
 // ledByTime is a text that begins with its day and its times, and a colon before what
 // they are of.
-var ledByTime = lazily(`^[\s,@–-]*\x00[\s,@\x00–-]*:\s+\S`)
+var ledByTime = pattern.Lazy(`^[\s,@–-]*\x00[\s,@\x00–-]*:\s+\S`)
 
 // titled tells whether what is left of a line of a message is a title: a few
 // words, the first of them a name of something.
@@ -201,11 +205,11 @@ func titled(text string) bool {
 	if len(words) == 0 || !unicode.IsUpper(first) && !led || strings.HasSuffix(strings.TrimSpace(text), "?") {
 		return false
 	}
-	if talk[strings.ToLower(strings.Trim(words[0], ",.!:'"))] {
+	if talk.has(strings.ToLower(strings.Trim(words[0], ",.!:'"))) {
 		return false
 	}
 	for _, w := range words {
-		if talk[strings.ToLower(strings.Trim(w, ",.!?:"))] {
+		if talk.has(strings.ToLower(strings.Trim(w, ",.!?:"))) {
 			return false
 		}
 	}
@@ -213,7 +217,7 @@ func titled(text string) bool {
 }
 
 // talk are words of what people say to each other, which stand in no title.
-var talk = list(`i i'm i'll i'd we we'll we're you your our us me my it it's that that's this is are was were be been will would could can can't cannot shall should please thanks thank hi hello dear ok okay yes no sorry let's let how how's what works work suit suits better fine good great sure agreed confirmed if so but not don't new ich wir sie ihr du bitte danke hallo passt können könnten geht guten je nous vous merci bonjour pouvons convient yo nosotros usted gracias hola podemos io noi grazie buongiorno possiamo eu nós obrigado olá podemos wij we u bedankt dag kunnen instead make made meet rather same moved move`)
+var talk = words(`i i'm i'll i'd we we'll we're you your our us me my it it's that that's this is are was were be been will would could can can't cannot shall should please thanks thank hi hello dear ok okay yes no sorry let's let how how's what works work suit suits better fine good great sure agreed confirmed if so but not don't new ich wir sie ihr du bitte danke hallo passt können könnten geht guten je nous vous merci bonjour pouvons convient yo nosotros usted gracias hola podemos io noi grazie buongiorno possiamo eu nós obrigado olá podemos wij we u bedankt dag kunnen instead make made meet rather same moved move`)
 
 // uncancelled takes the words that cancel out of a title, so that it is that of
 // what is cancelled.
@@ -227,6 +231,6 @@ func uncancelled(text string) string {
 			text = text[:i] + " " + text[i+len(w):]
 		}
 	}
-	text = regexp.MustCompile(`(?i)\b(?:is|are|has been|have been|was|will be|ist|wird|est|sont|está|è|is)\s*$`).ReplaceAllString(tidy(text), "")
+	text = auxiliary().ReplaceAllString(tidy(text), "")
 	return tidy(text)
 }

@@ -1,11 +1,14 @@
 package notice
 
 import (
-	"almanach/internal/core/moment"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
+
+	"almanach/internal/core/moment"
+	"almanach/internal/core/pattern"
 )
 
 // unit is a piece of text that is read by itself: a heading, an item of a list, a
@@ -22,10 +25,10 @@ type unit struct {
 }
 
 var (
-	bullet     = lazily(`^\s*(?:[-–—•·▪◦‣*+]\s+|\(?[a-z]\)\s+|\d{1,2}\)\s+)`)
-	enumerated = lazily(`^\s*\d{1,2}\.\s+(\S.*)$`)
-	labelLine  = lazily(`^\s*([\p{L}][\p{L}\d '’/.-]{0,28}?)\s*:\s+(\S.*)$`)
-	markdown   = lazily(`^\s{0,3}(#{1,6})\s+(.*?)\s*#*\s*$`)
+	bullet     = pattern.Lazy(`^\s*(?:[-–—•·▪◦‣*+]\s+|\(?[a-z]\)\s+|\d{1,2}\)\s+)`)
+	enumerated = pattern.Lazy(`^\s*\d{1,2}\.\s+(\S.*)$`)
+	labelLine  = pattern.Lazy(`^\s*([\p{L}][\p{L}\d '’/.-]{0,28}?)\s*:\s+(\S.*)$`)
+	markdown   = pattern.Lazy(`^\s{0,3}(#{1,6})\s+(.*?)\s*#*\s*$`)
 )
 
 // unitsOf cuts lines into units: what was wrapped is joined, paragraphs are cut
@@ -87,7 +90,7 @@ func goesOn(before, l Line) bool {
 	if startsWithDate(strings.TrimSpace(before.Text)) && endOnly().MatchString(text) { // a list of times, one of which says only its end
 		return false
 	}
-	if upper, _ := utf8.DecodeRuneInString(text); colonLine().MatchString(before.Text) && unicode.IsUpper(upper) && SaysDay(before.Text) && !smallWords[lastWord(was)] { // a list of labels and days
+	if upper, _ := utf8.DecodeRuneInString(text); colonLine().MatchString(before.Text) && unicode.IsUpper(upper) && SaysDay(before.Text) && !smallWords.has(lastWord(was)) { // a list of labels and days
 		return false
 	}
 	if dashed().MatchString(before.Text) && dashed().MatchString(l.Text) && SaysDay(before.Text) && SaysDay(l.Text) { // a list of titles and days
@@ -101,7 +104,7 @@ func goesOn(before, l Line) bool {
 		return true
 	}
 	full := utf8.RuneCountInString(was) >= 55
-	if words := strings.Fields(was); len(words) > 1 && smallWords[words[len(words)-1]] && !bullet().MatchString(l.Text) {
+	if words := strings.Fields(was); len(words) > 1 && smallWords.has(words[len(words)-1]) && !bullet().MatchString(l.Text) {
 		return true
 	}
 	if m := enumerated().FindStringSubmatch(l.Text); m != nil && counted(m[1]) {
@@ -126,22 +129,22 @@ func goesOn(before, l Line) bool {
 
 // fromLine and toLine begin with the first and the last day of something.
 var (
-	fromLine = lazily(`(?i)^\s*(?:from|von|vom|du|del|dal|desde|van)\s`)
-	toLine   = lazily(`(?i)^\s*(?:to|until|till|bis|au|al|até|tot|hasta|fino al)\s`)
+	fromLine = pattern.Lazy(`(?i)^\s*(?:from|von|vom|du|del|dal|desde|van)\s`)
+	toLine   = pattern.Lazy(`(?i)^\s*(?:to|until|till|bis|au|al|até|tot|hasta|fino al)\s`)
 )
 
 // dashed is a line that begins with a title and a dash.
-var dashed = lazily(`^\s*\p{Lu}[^.;:]{2,50}\s[–—-]\s`)
+var dashed = pattern.Lazy(`^\s*\p{Lu}[^.;:]{2,50}\s[–—-]\s`)
 
 // columned is a line with white space between its columns, and endOnly one that begins
 // with the end of something.
 var (
-	columned = lazily(`\S(?: {3,}|\t+)\S`)
-	endOnly  = lazily(`(?i)^(?:until|till|til|bis|jusqu'à|hasta|fino alle|até|tot) (?:\d{1,2}(?:[:.h]\d\d|\s?[ap]\.?m\b)|\d{4}\s?h)`)
+	columned = pattern.Lazy(`\S(?: {3,}|\t+)\S`)
+	endOnly  = pattern.Lazy(`(?i)^(?:until|till|til|bis|jusqu'à|hasta|fino alle|até|tot) (?:\d{1,2}(?:[:.h]\d\d|\s?[ap]\.?m\b)|\d{4}\s?h)`)
 )
 
 // colonLine is a line that begins with a name and a colon.
-var colonLine = lazily(`^\s*\p{Lu}[\p{L}\d ,&/'’().-]{1,40}:\s+\S`)
+var colonLine = pattern.Lazy(`^\s*\p{Lu}[\p{L}\d ,&/'’().-]{1,40}:\s+\S`)
 
 // startsWithDate tells whether a line begins with a date or a time.
 func startsWithDate(text string) bool {
@@ -294,13 +297,13 @@ func dayLed(text string) bool {
 }
 
 // abbreviations are words with a full stop that ends no sentence.
-var abbreviations = list(`dep arr eta etd st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun fr mi sa lun mer jeu ven sam dim gio sab jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e w.e.f hr hrs min mins incl z.b u.a`)
+var abbreviations = words(`dep arr eta etd st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun fr mi sa lun mer jeu ven sam dim gio sab jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e w.e.f hr hrs min mins incl z.b u.a`)
 
 // ordinalNoun is a noun behind a number with a full stop, as German counts.
-var ordinalNoun = lazily(`^(?:Halbjahr|Quartal|Semester|Trimester|Stock|Etage|Obergeschoss|OG|Sitzung|Termin|Lauf|Abschnitt|Klasse|Reihe)\b`)
+var ordinalNoun = pattern.Lazy(`^(?:Halbjahr|Quartal|Semester|Trimester|Stock|Etage|Obergeschoss|OG|Sitzung|Termin|Lauf|Abschnitt|Klasse|Reihe)\b`)
 
 // beginnings are words that begin a sentence behind "p.m.": with any other it goes on.
-var beginnings = list(`the a an it we i you he she they this that these there please then after afterwards before all no not our your their my if in on at for from until bring see let could can will would is are was who what when where as thanks thank best regards everybody everyone nobody any`)
+var beginnings = words(`the a an it we i you he she they this that these there please then after afterwards before all no not our your their my if in on at for from until bring see let could can will would is are was who what when where as thanks thank best regards everybody everyone nobody any`)
 
 // sentences gives where the sentences of a paragraph end.
 func sentences(text string) []int {
@@ -343,13 +346,13 @@ func sentences(text string) []int {
 					continue
 				}
 			}
-			if following := strings.FieldsFunc(strings.ToLower(rest[:min(len(rest), 12)]), func(r rune) bool { return !unicode.IsLetter(r) }); digits && len(word) <= 2 && len(following) > 0 && (rangeWords[following[0]] || andWords[following[0]] || orWords[following[0]]) { // vom 16. bis
+			if following := strings.FieldsFunc(strings.ToLower(rest[:min(len(rest), 12)]), func(r rune) bool { return !unicode.IsLetter(r) }); digits && len(word) <= 2 && len(following) > 0 && (rangeWords.has(following[0]) || andWords.has(following[0]) || orWords.has(following[0])) { // vom 16. bis
 				continue
 			}
 			if digits && len(word) <= 2 && ordinalNoun().MatchString(rest) { // 1. Halbjahr
 				continue
 			}
-			if abbreviations[word] || digits && len(word) <= 2 && !unicode.IsUpper(next) || digits && len(word) <= 2 && (isMonthWord(rest)) || !unicode.IsUpper(next) && !unicode.IsDigit(next) && next != '"' && next != '(' {
+			if abbreviations.has(word) || digits && len(word) <= 2 && !unicode.IsUpper(next) || digits && len(word) <= 2 && (isMonthWord(rest)) || !unicode.IsUpper(next) && !unicode.IsDigit(next) && next != '"' && next != '(' {
 				continue
 			}
 		}
@@ -470,9 +473,8 @@ func saysWhen(block []Field) bool {
 }
 
 // labels are what a label or the heading of a column says that its value is.
-var labels = map[string]string{}
-
-func init() {
+var labels = sync.OnceValue(func() map[string]string {
+	out := map[string]string{}
 	for field, words := range map[string]string{
 		"when":     "when wann quand cuándo cuando quando wanneer date_and_time date/time termin slot date_&_time datum_und_uhrzeit zeitpunkt moment dates closed closure period zeitraum",
 		"date":     "date day datum tag jour fecha día dia data giorno dag on the_date new_date",
@@ -491,26 +493,27 @@ func init() {
 		"made":     "printed issued updated published last_changed last_updated last_modified created date_of_issue sent received submitted submitted_at submitted_on stand erstellt gedruckt imprimé publié version revision timestamp booked_on ordered_on booking_date order_date invoice_date ordered booked registered signed approved reopens reopening valid_until valid_from expires",
 	} {
 		for w := range strings.FieldsSeq(words) {
-			labels[strings.ReplaceAll(w, "_", " ")] = field
+			out[strings.ReplaceAll(w, "_", " ")] = field
 		}
 	}
-}
+	return out
+})
 
 func labelOf(label string) string {
 	label = strings.ToLower(strings.Join(strings.Fields(strings.Trim(label, " :*?.")), " "))
-	if f := labels[label]; f != "" {
+	if f := labels()[label]; f != "" {
 		return f
 	}
 	for _, prefix := range []string{"planned ", "scheduled ", "expected ", "estimated ", "actual ", "proposed ", "requested ", "desired ", "preferred ", "new ", "geplanter ", "geplantes ", "date of ", "time of "} {
 		if short, ok := strings.CutPrefix(label, prefix); ok {
-			if f := labels[short]; f != "" {
+			if f := labels()[short]; f != "" {
 				return f
 			}
 		}
 	}
 	for _, suffix := range []string{" date", " time", " on", " at", " (utc)", " (local)"} {
 		if short, ok := strings.CutSuffix(label, suffix); ok {
-			if f := labels[short]; f != "" {
+			if f := labels()[short]; f != "" {
 				return f
 			}
 		}
@@ -542,12 +545,12 @@ func SaysDay(text string) bool { return (&reader{text: text, toks: scan(text)}).
 // SaysTime tells whether a text says a time of day, or hours from and to.
 func SaysTime(text string) bool { return hasTime(text) || bareHours().MatchString(text) }
 
-var bareHours = lazily(`\b([01]?\d|2[0-4])\s*[-–—]\s*([01]?\d|2[0-4])\b(?:\s*(?:h|uhr|hrs)\b)?`)
+var bareHours = pattern.Lazy(`\b([01]?\d|2[0-4])\s*[-–—]\s*([01]?\d|2[0-4])\b(?:\s*(?:h|uhr|hrs)\b)?`)
 
 // SaysPart tells whether a text is a part of the day.
 func SaysPart(text string) bool {
 	word := strings.ToLower(strings.Trim(text, " .:"))
-	return partWords[word] || morningWords[word] || afternoonWords[word] || eveningWords[word] || list("mornings afternoons evenings nights am pm a.m p.m früh spät tag day early late nachmittag abend")[word]
+	return partWords.has(word) || morningWords.has(word) || afternoonWords.has(word) || eveningWords.has(word) || list("mornings afternoons evenings nights am pm a.m p.m früh spät tag day early late nachmittag abend").has(word)
 }
 
 // Hours takes the times out of the heading of a column: what is left of it, and the times
@@ -575,7 +578,7 @@ func SaysEvent(text string) bool {
 		days = days || s.kind == 'd'
 	}
 	for i, t := range r.toks {
-		if t.kind == 'w' && !smallWords[t.text] && !slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to }) {
+		if t.kind == 'w' && !smallWords.has(t.text) && !slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to }) {
 			return days
 		}
 	}

@@ -1,12 +1,13 @@
 package notice
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 	"unicode"
+
+	"almanach/internal/core/pattern"
 )
 
 // veto takes away the days that are none of an event, and says why.
@@ -168,7 +169,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 }
 
 // lastNumber is a time, or an hour, at the end of a text.
-var lastNumber = lazily(`(?i)\s+\d{1,2}(?:[:.h]\d\d)?\s*(?:a\.?m\.?|p\.?m\.?|uhr|h|hrs)?\s*(?:on|am|le|el|il)?\s*$`)
+var lastNumber = pattern.Lazy(`(?i)\s+\d{1,2}(?:[:.h]\d\d)?\s*(?:a\.?m\.?|p\.?m\.?|uhr|h|hrs)?\s*(?:on|am|le|el|il)?\s*$`)
 
 // against notes a day that a text says is not to be.
 func (d *document) against(s span) {
@@ -180,9 +181,7 @@ func (d *document) against(s span) {
 }
 
 // notBefore ends in what says when something is at the earliest.
-var notBefore = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`(?i)\b(not|no|never|hardly|won't|cannot|can't|nicht|kaum|pas|non|não|niet)\b([\s,]+[^\s.;]+){0,4}[\s,]+(before|earlier than|vor|vor dem|avant|avant le|antes del?|prima d\S+|vóór|voor)\W*$`)
-})
+var notBefore = pattern.Lazy(`(?i)\b(not|no|never|hardly|won't|cannot|can't|nicht|kaum|pas|non|não|niet)\b([\s,]+[^\s.;]+){0,4}[\s,]+(before|earlier than|vor|vor dem|avant|avant le|antes del?|prima d\S+|vóór|voor)\W*$`)
 
 // toBeMade is what will be made, and is not the making of the text.
 var toBeMade = sync.OnceValue(func() (out []string) {
@@ -193,13 +192,13 @@ var toBeMade = sync.OnceValue(func() (out []string) {
 })
 
 // paperOf is the number of a paper before its date: notice 9/2026 of.
-var paperOf = lazily(`\b(?:notice|letter|order|mail|circular|report|minutes|invoice|permit|bulletin|plan|list|offer|contract|decree|regulation|licence|license)s?\s+(?:no\.?\s*)?\S*\d\S*\s+(?:of|dated)\s*(?:the\s*)?$`)
+var paperOf = pattern.Lazy(`\b(?:notice|letter|order|mail|circular|report|minutes|invoice|permit|bulletin|plan|list|offer|contract|decree|regulation|licence|license)s?\s+(?:no\.?\s*)?\S*\d\S*\s+(?:of|dated)\s*(?:the\s*)?$`)
 
 // draftOf is the state of a text before its date: draft v2, of.
-var draftOf = lazily(`\b(?:draft|version|revision|rev\.?|entwurf|fassung|projet|borrador|bozza|rascunho|concept)\s*(?:no\.?\s*)?[a-z]?\d*(?:\.\d+)?[\s,(:–-]*(?:of|as of|vom|du|del)?\s*$`)
+var draftOf = pattern.Lazy(`\b(?:draft|version|revision|rev\.?|entwurf|fassung|projet|borrador|bozza|rascunho|concept)\s*(?:no\.?\s*)?[a-z]?\d*(?:\.\d+)?[\s,(:–-]*(?:of|as of|vom|du|del)?\s*$`)
 
 // endOfTimes is a time with a word for its end behind it: 14:20 until.
-var endOfTimes = lazily(`\d\s?(?:h|uhr|am|pm|a\.m\.|p\.m\.)?\s*(?:until|till|bis)\s*$`)
+var endOfTimes = pattern.Lazy(`\d\s?(?:h|uhr|am|pm|a\.m\.|p\.m\.)?\s*(?:until|till|bis)\s*$`)
 
 // cmpLast gives the last of some days.
 func cmpLast(days []resolved) time.Time {

@@ -1,83 +1,99 @@
 package notice
 
 import (
-	"regexp"
+	"strconv"
 	"strings"
 	"sync"
 )
 
-// lists has the sets that were made, by their texts.
-var lists sync.Map
-
-// list gives a set of words. It is made once.
-func list(text string) map[string]bool {
-	if known, ok := lists.Load(text); ok {
-		return known.(map[string]bool)
-	}
-	out := map[string]bool{}
-	defer lists.Store(text, out)
-	for w := range strings.FieldsSeq(text) {
-		out[strings.ReplaceAll(w, "_", " ")] = true
-	}
-	return out
+// wordList is a set of words, or a table of them: a number in it is that of the words
+// behind it. It is read when it is first needed, for most runs of the program read no
+// text. A word of several has low lines between them.
+type wordList struct {
+	text string
+	once sync.Once
+	set  map[string]int
 }
 
-// numbered makes a table of words, each line a number and its words.
-func numbered(text string) map[string]int {
-	out := map[string]int{}
+// words gives a list that is read later.
+func words(text string) *wordList { return &wordList{text: text} }
+
+// lists has those that were made, by their texts.
+var lists sync.Map
+
+// list gives a list where it is needed. It is made once.
+func list(text string) *wordList {
+	if known, ok := lists.Load(text); ok {
+		return known.(*wordList)
+	}
+	known, _ := lists.LoadOrStore(text, words(text))
+	return known.(*wordList)
+}
+
+func (l *wordList) read() {
+	l.set = map[string]int{}
 	n := 0
-	for w := range strings.FieldsSeq(text) {
-		if w[0] >= '0' && w[0] <= '9' || w[0] == '-' {
-			n = 0
-			for _, d := range strings.TrimPrefix(w, "-") {
-				n = n*10 + int(d-'0')
-			}
+	for w := range strings.FieldsSeq(l.text) {
+		if number, err := strconv.Atoi(w); err == nil {
+			n = number
 			continue
 		}
-		out[strings.ReplaceAll(w, "_", " ")] = n
+		l.set[strings.ReplaceAll(w, "_", " ")] = n
 	}
-	return out
+}
+
+// has tells whether a word is of the list.
+func (l *wordList) has(word string) bool {
+	l.once.Do(l.read)
+	_, ok := l.set[word]
+	return ok
+}
+
+// number gives the number of a word, 0 where it has none.
+func (l *wordList) number(word string) int {
+	l.once.Do(l.read)
+	return l.set[word]
 }
 
 // The words of times of day in the languages that package moment knows the months
 // and weekdays of.
 var (
-	numberWords = numbered(`1 one eins ein une una uno uma een één ein's
+	numberWords = words(`1 one eins ein une una uno uma een één ein's
 		2 two zwei zwo deux dos due dois duas twee  3 three drei trois tres tre três drie  4 four vier quatre cuatro quattro quatro
 		5 five fünf fuenf cinq cinco cinque vijf  6 six sechs seis sei zes  7 seven sieben sept siete sette sete zeven  8 eight acht huit ocho otto oito
 		9 nine neun neuf nueve nove negen  10 ten zehn dix diez dieci dez tien  11 eleven elf onze once undici  12 twelve zwölf zwoelf douze doce dodici doze twaalf
 		15 fifteen  20 twenty zwanzig vingt veinte venti vinte twintig  25 twenty-five  30 thirty dreißig trente treinta trenta trinta dertig  45 forty-five  60 sixty  90 ninety`)
-	hourWords   = list(`uhr uur h hrs hours hour heure heures hora horas ora ore o'clock oclock u std`)
-	minuteWords = list(`m min mins minute minutes minuten minuto minutos minuti`)
-	lengthWords = numbered(`1 m min mins minute minutes minuten minuto minutos minuti
+	hourWords   = words(`uhr uur h hrs hours hour heure heures hora horas ora ore o'clock oclock u std`)
+	minuteWords = words(`m min mins minute minutes minuten minuto minutos minuti`)
+	lengthWords = words(`1 m min mins minute minutes minuten minuto minutos minuti
 		60 h hr hrs hour hours stunde stunden std heure heures hora horas ora ore uur uren
 		1440 day days tag tage tagen jour jours día días dia dias giorno giorni dag dagen
 		10080 week weeks woche wochen semaine semaines semana semanas settimana settimane weken`)
-	noonWords     = list(`noon midday mittag mittags midi mediodía mediodia mezzogiorno middag`)
-	midnightWords = list(`midnight mitternacht minuit medianoche mezzanotte middernacht`)
-	atWords       = list(`at um à a alle às om ab the las la le gegen kl ore @`)
-	rangeWords    = list(`to till til until through thru alle às bis à au a al hasta fino até tot t/m through`)
-	fromWords     = list(`from von vom van de desde das dalle dal du des ab partir partire`)
-	untilWords    = list(`until till til through thru bis jusqu'à jusqu'au hasta fino até tot`)
-	betweenWords  = list(`between zwischen entre tra fra tussen`)
-	andWords      = list(`and & und et y e en u plus`)
-	orWords       = list(`or oder ou o of`)
-	dayLinks      = list(`the of den dem der am le la el il lo do de del di op on da das dos zum vom`)
+	noonWords     = words(`noon midday mittag mittags midi mediodía mediodia mezzogiorno middag`)
+	midnightWords = words(`midnight mitternacht minuit medianoche mezzanotte middernacht`)
+	atWords       = words(`at um à a alle às om ab the las la le gegen kl ore @`)
+	rangeWords    = words(`to till til until through thru alle às bis à au a al hasta fino até tot t/m through`)
+	fromWords     = words(`from von vom van de desde das dalle dal du des ab partir partire`)
+	untilWords    = words(`until till til through thru bis jusqu'à jusqu'au hasta fino até tot`)
+	betweenWords  = words(`between zwischen entre tra fra tussen`)
+	andWords      = words(`and & und et y e en u plus`)
+	orWords       = words(`or oder ou o of`)
+	dayLinks      = words(`the of den dem der am le la el il lo do de del di op on da das dos zum vom`)
 
-	todayWords    = list(`today heute aujourd'hui hoy oggi hoje vandaag`)
-	tonightWords  = list(`tonight`)
-	tomorrowWords = list(`tomorrow tmrw tmr morgen demain mañana manana domani amanhã amanha`)
-	afterTomorrow = list(`übermorgen uebermorgen après-demain dopodomani overmorgen`)
-	pastWords     = list(`yesterday gestern hier ayer ieri ontem gisteren vorgestern`)
-	nextWords     = list(`next nächste nächsten nächster nächstes naechsten kommenden kommende prochain prochaine próximo próxima prossimo prossima volgende`)
-	thisWords     = list(`this diesen dieser diese dieses ce cette este esta questo questa deze dit coming`)
-	lastWords     = list(`last past previous letzten letzte dernier dernière pasado pasada último última scorso scorsa passado passada vorige`)
-	weekWords     = list(`week woche semaine semana settimana`)
+	todayWords    = words(`today heute aujourd'hui hoy oggi hoje vandaag`)
+	tonightWords  = words(`tonight`)
+	tomorrowWords = words(`tomorrow tmrw tmr morgen demain mañana manana domani amanhã amanha`)
+	afterTomorrow = words(`übermorgen uebermorgen après-demain dopodomani overmorgen`)
+	pastWords     = words(`yesterday gestern hier ayer ieri ontem gisteren vorgestern`)
+	nextWords     = words(`next nächste nächsten nächster nächstes naechsten kommenden kommende prochain prochaine próximo próxima prossimo prossima volgende`)
+	thisWords     = words(`this diesen dieser diese dieses ce cette este esta questo questa deze dit coming`)
+	lastWords     = words(`last past previous letzten letzte dernier dernière pasado pasada último última scorso scorsa passado passada vorige`)
+	weekWords     = words(`week woche semaine semana settimana`)
 
 	// Parts of the day: what they make of an hour.
-	morningWords   = list(`morning vormittag vormittags früh matin mañana mattina manhã ochtend morgens`)
-	afternoonWords = list(`afternoon nachmittag nachmittags après-midi tarde pomeriggio middag`)
-	eveningWords   = list(`evening abend abends soir noche sera noite avond night`)
+	morningWords   = words(`morning vormittag vormittags früh matin mañana mattina manhã ochtend morgens`)
+	afternoonWords = words(`afternoon nachmittag nachmittags après-midi tarde pomeriggio middag`)
+	eveningWords   = words(`evening abend abends soir noche sera noite avond night`)
 
 	allDayWords = []string{"all day", "whole day", "all-day", "ganztägig", "ganztags", "den ganzen tag", "toute la journée", "todo el día", "todo el dia", "tutto il giorno", "intera giornata", "tutta la giornata", "todo o dia", "journée entière", "la journée", "ganzer tag", "den ganzen tag über", "o dia inteiro", "dia todo", "hele dag"}
 )
@@ -156,7 +172,7 @@ var choiceWords = []string{"which one suits", "which one works", "which one woul
 var elseWords = []string{"otherwise", "alternatively", "or else", "if not", "if that", "failing that", "should that not", "else", "or", "plan b", "sonst", "ansonsten", "alternativ", "falls nicht", "andernfalls", "sinon", "ou bien", "si no", "o si no", "altrimenti", "oppure", "senão", "ou então", "anders", "zo niet"}
 
 // Feasts whose names have a weekday in them.
-var feasts = list(`good easter ash maundy shrove palm black whit cyber holy boxing`)
+var feasts = words(`good easter ash maundy shrove palm black whit cyber holy boxing`)
 
 // Words of what is only there if need be.
 var ifNeeded = []string{"if needed", "if necessary", "if required", "as a reserve", "weather reserve", "reserve day", "reserve date", "alternative date", "rain date", "falls nötig", "bei bedarf", "si nécessaire", "si es necesario", "se necessario", "se necessário", "indien nodig", "ersatztermin"}
@@ -203,10 +219,4 @@ var openWords = []string{"until further notice", "till further notice", "bis auf
 var vagueDays = []string{"end of the month", "end of month", "beginning of the month", "middle of the month", "end of the week", "early next week", "late next week", "later this week", "later next week", "this weekend", "next weekend", "at the weekend", "over the weekend", "am wochenende", "ce week-end", "este fin de semana", "questo fine settimana", "neste fim de semana", "dit weekend", "next week", "next month", "this week", "weekends in", "at weekends", "on weekends", "first week of", "second week of", "third week of", "fourth week of", "last week of", "1st week of", "2nd week of", "3rd week of", "4th week of", "some day", "one of these days", "ende des monats", "ende der woche", "nächste woche", "fin du mois", "la semaine prochaine", "fin de mes", "la próxima semana", "fine del mese", "la prossima settimana", "fim do mês", "na próxima semana", "einde van de maand", "volgende week", "to be announced", "tba", "to be confirmed", "tbc", "date to follow"}
 
 // Nouns that begin the name of a place when a number, a letter or a name follows.
-var placeNouns = list(`berth room quay pier dock hall building office barn shed gate slip terminal wharf jetty lock floor kai liegeplatz raum halle gebäude büro steg quai poste salle bureau muelle sala edificio oficina molo banchina ormeggio ufficio cais armazém kade steiger zaal anchorage basin boathouse workshop warehouse station`)
-
-// lazily gives a pattern that is compiled when it is first needed: most runs of the
-// program read no text.
-func lazily(pattern string) func() *regexp.Regexp {
-	return sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(pattern) })
-}
+var placeNouns = words(`berth room quay pier dock hall building office barn shed gate slip terminal wharf jetty lock floor kai liegeplatz raum halle gebäude büro steg quai poste salle bureau muelle sala edificio oficina molo banchina ormeggio ufficio cais armazém kade steiger zaal anchorage basin boathouse workshop warehouse station`)

@@ -9,7 +9,6 @@ package survey
 import (
 	"fmt"
 	"hash/maphash"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -17,6 +16,7 @@ import (
 	"almanach/internal/core/identity"
 	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/table"
 )
 
@@ -233,7 +233,7 @@ var steady = []string{"id", "uid", "no", "nr", "number", "ref", "reference", "ke
 var measured = []string{"minutes", "mins", "min", "hours", "hrs", "duration", "length", "days", "pax", "passengers", "persons", "people", "guests", "places", "seats", "price", "cost", "fee", "amount", "total", "quantity", "qty", "count", "loa", "draught", "draft", "beam", "tonnage", "weight", "gt", "minuten", "stunden", "dauer", "preis", "betrag", "anzahl", "menge", "personen", "durée", "prix", "montant", "quantité", "duración", "precio", "importe", "cantidad", "durata", "prezzo", "importo", "quantità", "duração", "preço", "quantidade", "duur", "prijs", "bedrag", "aantal"}
 
 // codeForm is a value as offices number things: TH-1042, R 17, K007/2.
-var codeForm = regexp.MustCompile(`^\p{L}{1,6}[-_/ .]?\d+([-_/.]\w+)*$`)
+var codeForm = pattern.Lazy(`^\p{L}{1,6}[-_/ .]?\d+([-_/.]\w+)*$`)
 
 // words are the words of a column's heading.
 func (s *Surveyor) words(i int) []string {
@@ -264,7 +264,7 @@ func (s *Surveyor) steadiness(i int) int {
 	if slices.ContainsFunc(words, func(w string) bool { return slices.Contains(measured, w) }) && score == 0 {
 		score -= 40
 	}
-	if len(c.samples) > 0 && !slices.ContainsFunc(c.samples, func(text string) bool { return !codeForm.MatchString(text) }) && !s.moves(i) {
+	if len(c.samples) > 0 && !slices.ContainsFunc(c.samples, func(text string) bool { return !codeForm().MatchString(text) }) && !s.moves(i) {
 		score += 20
 	}
 	switch {

@@ -1,14 +1,13 @@
 package template
 
 import (
-	"regexp"
-
 	"github.com/expr-lang/expr"
 	"github.com/expr-lang/expr/ast"
 	"github.com/expr-lang/expr/file"
 	"github.com/expr-lang/expr/vm"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 )
 
 // Condition is a compiled condition over a row.
@@ -87,16 +86,16 @@ func compileFault(s Source, offset int, err error) *fault.Fault {
 }
 
 var (
-	unexpected = regexp.MustCompile(`^unexpected token (\w+)(?:\("(.*)"\))?$`)
-	unknown    = regexp.MustCompile(`^unknown name (\w+)$`)
+	unexpected = pattern.Lazy(`^unexpected token (\w+)(?:\("(.*)"\))?$`)
+	unknown    = pattern.Lazy(`^unknown name (\w+)$`)
 )
 
 // plainMessage says in words what the expression library says in its own.
 func plainMessage(message string) string {
-	if m := unknown.FindStringSubmatch(message); m != nil {
+	if m := unknown().FindStringSubmatch(message); m != nil {
 		return `"` + m[1] + `" is not a function`
 	}
-	m := unexpected.FindStringSubmatch(message)
+	m := unexpected().FindStringSubmatch(message)
 	switch {
 	case m == nil:
 		return message

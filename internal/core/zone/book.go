@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"maps"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -15,6 +14,7 @@ import (
 	"time"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 )
 
 // zoneinfo.zip is lib/time/zoneinfo.zip of the Go distribution: the IANA time
@@ -34,16 +34,14 @@ var windowsNames string
 type Book struct {
 	release string
 	mu      sync.Mutex
-	files   map[string]*zip.File // by name
-	folded  map[string]string    // lower-case name to name
-	windows map[string]string    // lower-case Windows name to IANA name
+	files   map[string]*zip.File // by lower-case name
 	zones   map[string]*Zone
 }
 
 // NewBook reads zone data in the layout of Go's zoneinfo.zip; nil data means
 // the embedded release.
 func NewBook(data []byte) (*Book, error) {
-	b := &Book{release: "given zone data", zones: map[string]*Zone{}, files: map[string]*zip.File{}, folded: map[string]string{}, windows: map[string]string{}}
+	b := &Book{release: "given zone data", zones: map[string]*Zone{}}
 	if data == nil {
 		data, b.release = embedded, Release
 	}
@@ -51,22 +49,28 @@ func NewBook(data []byte) (*Book, error) {
 	if err != nil {
 		return nil, fmt.Errorf("zone data: %w", err)
 	}
+	b.files = make(map[string]*zip.File, len(r.File))
 	for _, f := range r.File {
-		b.files[f.Name] = f
-		b.folded[strings.ToLower(f.Name)] = f.Name
-	}
-	for line := range strings.Lines(windowsNames) {
-		if name, iana, ok := strings.Cut(strings.TrimSpace(line), "\t"); ok {
-			b.windows[strings.ToLower(name)] = iana
-		}
+		b.files[strings.ToLower(f.Name)] = f
 	}
 	return b, nil
 }
 
+// windows gives the IANA names of the zones of Windows, by their names in lower case.
+var windows = sync.OnceValue(func() map[string]string {
+	out := map[string]string{}
+	for line := range strings.Lines(windowsNames) {
+		if name, iana, ok := strings.Cut(strings.TrimSpace(line), "\t"); ok {
+			out[strings.ToLower(name)] = iana
+		}
+	}
+	return out
+})
+
 // Release names the zone data in use.
 func (b *Book) Release() string { return b.release }
 
-var offsetForm = regexp.MustCompile(`^(?:UTC|GMT)?\s*([-+−])(\d{1,2})(?::?(\d{2}))?$`)
+var offsetForm = pattern.Lazy(`^(?:UTC|GMT)?\s*([-+−])(\d{1,2})(?::?(\d{2}))?$`)
 
 // abbreviations are those that mean one offset wherever they are written, in
 // hours, with a region that uses it. CST, IST, BST and PST mean several.
@@ -114,25 +118,24 @@ func (b *Book) read(name string) (*Zone, error) {
 	case "utc", "z", "gmt", "etc/utc", "etc/gmt", "zulu":
 		return UTC, nil
 	}
-	if a, ok := abbreviations[lower]; ok && b.folded[lower] == "" {
+	if a, ok := abbreviations[lower]; ok && b.files[lower] == nil {
 		return Fixed(FormatOffset(a.hours*3600, ":"), a.hours*3600), nil
 	}
-	if m := offsetForm.FindStringSubmatch(strings.ToUpper(name)); m != nil {
+	if m := offsetForm().FindStringSubmatch(strings.ToUpper(name)); m != nil {
 		return parseOffset(name, m)
 	}
-	proper, ok := b.folded[lower]
-	if !ok {
-		if iana, isWindows := b.windows[lower]; isWindows {
-			proper, ok = b.folded[strings.ToLower(iana)]
-		}
+	file := b.files[lower]
+	if file == nil {
+		file = b.files[strings.ToLower(windows()[lower])]
 	}
-	if !ok {
+	if file == nil {
 		return nil, fmt.Errorf("no time zone is called %q", name)
 	}
+	proper := file.Name
 	if z, ok := b.zones[proper]; ok {
 		return z, nil
 	}
-	f, err := b.files[proper].Open()
+	f, err := file.Open()
 	if err != nil {
 		return nil, fmt.Errorf("zone %s: %w", proper, err)
 	}
@@ -169,9 +172,9 @@ func parseOffset(name string, m []string) (*Zone, error) {
 // Names gives the IANA names of the book.
 func (b *Book) Names() []string {
 	out := make([]string, 0, len(b.files))
-	for name := range b.files {
-		if !strings.HasSuffix(name, "/") {
-			out = append(out, name)
+	for _, f := range b.files {
+		if !strings.HasSuffix(f.Name, "/") {
+			out = append(out, f.Name)
 		}
 	}
 	slices.Sort(out)

@@ -11,6 +11,7 @@ package zone
 
 import (
 	"bytes"
+	"math"
 	"sort"
 	"time"
 )
@@ -88,7 +89,13 @@ func fromLocation(name string, loc *time.Location, rules []byte) *Zone {
 			continue
 		}
 		at = end
-		o := offsetAt(at)
+		var o Offset
+		if n := len(shifts); n > 1 {
+			o = shifts[n-2].To // as it was before the last shift: from 2038 on it mostly is
+		}
+		if name, seconds := at.Zone(); at.Unix() < math.MaxInt32 || name != o.Name || seconds != o.Seconds {
+			o = offsetAt(at)
+		}
 		last := first
 		if len(shifts) > 0 {
 			last = shifts[len(shifts)-1].To

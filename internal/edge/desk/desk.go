@@ -7,7 +7,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -16,6 +15,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/intake"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/settings"
 	"almanach/internal/edge/calendar"
 	"almanach/internal/edge/secret"
@@ -165,13 +165,13 @@ func (d *Desk) Has(name string) bool {
 }
 
 // reserved are names that no file can have on some systems.
-var reserved = regexp.MustCompile(`(?i)^(con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?$`)
+var reserved = pattern.Lazy(`(?i)^(con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?$`)
 
 // fileName tells whether a name can be that of a file on every system, and
 // stays in its folder.
 func fileName(name string) bool {
 	return name != "" && len(name) <= 120 && !strings.ContainsAny(name, `/\:*?"<>|`) && !strings.ContainsFunc(name, func(r rune) bool { return unicode.IsControl(r) || r == utf8.RuneError }) &&
-		!strings.HasPrefix(name, ".") && !strings.HasSuffix(name, ".") && strings.TrimSpace(name) == name && !reserved.MatchString(name)
+		!strings.HasPrefix(name, ".") && !strings.HasSuffix(name, ".") && strings.TrimSpace(name) == name && !reserved().MatchString(name)
 }
 
 // Path gives a path that the desk's files name, as seen from here.

@@ -11,13 +11,13 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strings"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 	"almanach/internal/edge/replace"
 	"almanach/internal/edge/source/sheet"
 )
@@ -101,10 +101,10 @@ func request(ctx context.Context, address string, known fetched) (*http.Response
 	return client.Do(r)
 }
 
-var userinfo = regexp.MustCompile(`//[^/@\s]*@`)
+var userinfo = pattern.Lazy(`//[^/@\s]*@`)
 
 // public gives an address without the user and the password in it.
-func public(address string) string { return userinfo.ReplaceAllString(address, "//") }
+func public(address string) string { return userinfo().ReplaceAllString(address, "//") }
 
 // withoutPassword takes out of a message what of an address is secret.
 func withoutPassword(message string, u *url.URL) string {

@@ -3,12 +3,12 @@ package document
 import (
 	"io"
 	"path/filepath"
-	"regexp"
 	"strings"
 	"unicode/utf8"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/notice"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/table"
 	"almanach/internal/edge/source/sheet"
 	"almanach/internal/edge/source/text"
@@ -27,7 +27,7 @@ func IsPlain(name string, lead []byte) bool {
 		return false
 	}
 	for line := range strings.SplitSeq(string(lead), "\n") {
-		if ruler.MatchString(strings.TrimRight(line, "\r")) && strings.Contains(line, "|") { // a table drawn with bars
+		if ruler().MatchString(strings.TrimRight(line, "\r")) && strings.Contains(line, "|") { // a table drawn with bars
 			return true
 		}
 	}
@@ -87,8 +87,8 @@ func OpenPlain(t *text.Source, o sheet.Options) (sheet.Book, error) {
 }
 
 var (
-	ruler    = regexp.MustCompile(`^\s*\|?\s*:?-{2,}:?\s*(?:\|\s*:?-{2,}:?\s*)+\|?\s*$`)
-	underset = regexp.MustCompile(`^\s*(=+|-{3,}|~{3,})\s*$`)
+	ruler    = pattern.Lazy(`^\s*\|?\s*:?-{2,}:?\s*(?:\|\s*:?-{2,}:?\s*)+\|?\s*$`)
+	underset = pattern.Lazy(`^\s*(=+|-{3,}|~{3,})\s*$`)
 )
 
 // PlainParts gives the lines and the tables of a text: those drawn with bars, and
@@ -118,7 +118,7 @@ func PlainParts(text string) (out []Part) {
 			continue
 		}
 		l := notice.Line{Text: line, Page: page, Number: n + 1}
-		if n+1 < len(lines) && underset.MatchString(lines[n+1]) && strings.TrimSpace(line) != "" && len(strings.TrimSpace(lines[n+1])) >= 3 && utf8.RuneCountInString(strings.TrimSpace(line)) < 90 && !strings.Contains(line, "|") {
+		if n+1 < len(lines) && underset().MatchString(lines[n+1]) && strings.TrimSpace(line) != "" && len(strings.TrimSpace(lines[n+1])) >= 3 && utf8.RuneCountInString(strings.TrimSpace(line)) < 90 && !strings.Contains(line, "|") {
 			l.Level = 1
 			if strings.Contains(lines[n+1], "-") {
 				l.Level = 2
@@ -132,7 +132,7 @@ func PlainParts(text string) (out []Part) {
 	return out
 }
 
-var wideGap = regexp.MustCompile(`\s{2,}|\t+`)
+var wideGap = pattern.Lazy(`\s{2,}|\t+`)
 
 // spacedTable reads a table whose columns are kept apart by spaces: a header without
 // figures, and at least two rows of as many cells.
@@ -141,7 +141,7 @@ func spacedTable(lines []string, at int) (end int, t *Table) {
 		if n >= len(lines) || strings.TrimSpace(lines[n]) == "" {
 			return nil
 		}
-		return wideGap.Split(strings.TrimSpace(lines[n]), -1)
+		return wideGap().Split(strings.TrimSpace(lines[n]), -1)
 	}
 	header := split(at)
 	if len(header) < 3 || strings.ContainsAny(lines[at], "0123456789") {
@@ -167,7 +167,7 @@ func spacedTable(lines []string, at int) (end int, t *Table) {
 
 // barTable reads a table drawn with bars: a header, a line of dashes, rows.
 func barTable(lines []string, at int) (end int, t *Table) {
-	if at+1 >= len(lines) || !strings.Contains(lines[at], "|") || !ruler.MatchString(lines[at+1]) {
+	if at+1 >= len(lines) || !strings.Contains(lines[at], "|") || !ruler().MatchString(lines[at+1]) {
 		return at, nil
 	}
 	t = &Table{Line: at + 1}

@@ -3,12 +3,12 @@ package document
 import (
 	"cmp"
 	"math"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/table"
 )
 
@@ -259,8 +259,8 @@ func divided(lines []stroke, x, y float64, level bool) bool {
 // unbroken joins what a narrow cell broke: a word at its hyphen, a range at its dash, a
 // date within its year.
 func unbroken(text, next string) (string, bool) {
-	if cutYear.MatchString(text) && yearRest.MatchString(next) {
-		if whole := text + next; wholeDate.MatchString(whole) {
+	if cutYear().MatchString(text) && yearRest().MatchString(next) {
+		if whole := text + next; wholeDate().MatchString(whole) {
 			return whole, true
 		}
 	}
@@ -277,9 +277,9 @@ func unbroken(text, next string) (string, bool) {
 }
 
 var (
-	cutYear   = regexp.MustCompile(`\d{1,2}[./]\d{1,2}[./]\d{0,3}$`)
-	yearRest  = regexp.MustCompile(`^\d{1,4}\b`)
-	wholeDate = regexp.MustCompile(`\d{1,2}[./]\d{1,2}[./](?:19|20)\d\d\b`)
+	cutYear   = pattern.Lazy(`\d{1,2}[./]\d{1,2}[./]\d{0,3}$`)
+	yearRest  = pattern.Lazy(`^\d{1,4}\b`)
+	wholeDate = pattern.Lazy(`\d{1,2}[./]\d{1,2}[./](?:19|20)\d\d\b`)
 )
 
 func cellOf(glyphs []glyph) table.Cell {

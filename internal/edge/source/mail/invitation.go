@@ -3,7 +3,6 @@ package mail
 import (
 	"errors"
 	"io"
-	"regexp"
 	"strings"
 	"time"
 
@@ -11,6 +10,7 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
 	"almanach/internal/core/notice"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/zone"
 )
 
@@ -25,11 +25,11 @@ type invitation struct {
 	aside    string // why it is not to be loaded: an answer, a counter-proposal
 }
 
-var methodLine = regexp.MustCompile(`(?mi)^METHOD(?:;[^:\r\n]*)?:\s*(\w+)`)
+var methodLine = pattern.Lazy(`(?mi)^METHOD(?:;[^:\r\n]*)?:\s*(\w+)`)
 
 func readInvitations(data []byte, known ical.Zones) (out []invitation, problems []string) {
 	method := "REQUEST"
-	if m := methodLine.FindSubmatch(data); m != nil {
+	if m := methodLine().FindSubmatch(data); m != nil {
 		method = strings.ToUpper(string(m[1]))
 	}
 	zones := map[string]*zone.Zone{}

@@ -12,7 +12,6 @@ import (
 	"maps"
 	"mime"
 	"net/mail"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -22,6 +21,7 @@ import (
 	"golang.org/x/text/encoding/charmap"
 
 	"almanach/internal/core/notice"
+	"almanach/internal/core/pattern"
 	"almanach/internal/edge/source/document"
 )
 
@@ -96,7 +96,7 @@ func (m *Message) read(data []byte, depth int) {
 	for f := b.Forwarded; f != nil; f = f.Forwarded {
 		f.Lines = shaped(f.Lines, read)
 	}
-	if m.Forwarded == nil && len(b.Quoted) > 0 && forwards.MatchString(m.Subject) { // as some programs forward
+	if m.Forwarded == nil && len(b.Quoted) > 0 && forwards().MatchString(m.Subject) { // as some programs forward
 		m.Forwarded = &notice.Forwarded{Lines: b.Quoted}
 	}
 }
@@ -117,10 +117,10 @@ func shaped(lines []notice.Line, read map[int]notice.Line) []notice.Line {
 }
 
 // forwards is how the subject of a message begins that forwards another.
-var forwards = regexp.MustCompile(`(?i)^\s*(?:fwd?|wg|tr|rv|enc|doorst)\s*:`)
+var forwards = pattern.Lazy(`(?i)^\s*(?:fwd?|wg|tr|rv|enc|doorst)\s*:`)
 
 // headerLine is the beginning of a header field.
-var headerLine = regexp.MustCompile(`^[!-9;-~]+[ \t]*:`)
+var headerLine = pattern.Lazy(`^[!-9;-~]+[ \t]*:`)
 
 // mended gives a message without the lines of its head that are none, so that one
 // broken line does not cost the whole.
@@ -144,7 +144,7 @@ func mended(data []byte) []byte {
 		if len(trimmed) == 0 {
 			break
 		}
-		if headerLine.Match(line) || (line[0] == ' ' || line[0] == '\t') && len(out) > 0 && !broken {
+		if headerLine().Match(line) || (line[0] == ' ' || line[0] == '\t') && len(out) > 0 && !broken {
 			out = append(out, line...)
 			broken = false
 		} else {
@@ -190,13 +190,14 @@ func (m *Message) head(h message.Header) {
 		}
 	}
 	m.Sent = ParseDate(h.Get("Date"))
-	machine := regexp.MustCompile(`(?i)(^|[._-])(no-?reply|do-?not-?reply|forms?|notifications?|mailer|daemon|robot|bot|auto|system|webmaster|booking)([._@-]|$)`)
-	m.Machine = h.Get("List-Id") != "" || h.Get("Auto-Submitted") != "" && !strings.EqualFold(h.Get("Auto-Submitted"), "no") || strings.EqualFold(h.Get("Precedence"), "bulk") || strings.EqualFold(h.Get("Precedence"), "list") || machine.MatchString(m.From)
+	m.Machine = h.Get("List-Id") != "" || h.Get("Auto-Submitted") != "" && !strings.EqualFold(h.Get("Auto-Submitted"), "no") || strings.EqualFold(h.Get("Precedence"), "bulk") || strings.EqualFold(h.Get("Precedence"), "list") || machineName().MatchString(m.From)
 }
 
 var (
-	zoneName = regexp.MustCompile(`\s*\([^()]*\)\s*$`)
-	oldZones = map[string]string{"EST": "-0500", "EDT": "-0400", "CST": "-0600", "CDT": "-0500", "MST": "-0700", "MDT": "-0600", "PST": "-0800", "PDT": "-0700", "GMT": "+0000", "UT": "+0000", "UTC": "+0000", "Z": "+0000", "CET": "+0100", "CEST": "+0200", "WET": "+0000", "WEST": "+0100", "BST": "+0100"}
+	machineName = pattern.Lazy(`(?i)(^|[._-])(no-?reply|do-?not-?reply|forms?|notifications?|mailer|daemon|robot|bot|auto|system|webmaster|booking)([._@-]|$)`)
+	dateOfBox   = pattern.Lazy(`\d{4}\s*$|\d{2}:\d{2}`)
+	zoneName    = pattern.Lazy(`\s*\([^()]*\)\s*$`)
+	oldZones    = map[string]string{"EST": "-0500", "EDT": "-0400", "CST": "-0600", "CDT": "-0500", "MST": "-0700", "MDT": "-0600", "PST": "-0800", "PDT": "-0700", "GMT": "+0000", "UT": "+0000", "UTC": "+0000", "Z": "+0000", "CET": "+0100", "CEST": "+0200", "WET": "+0000", "WEST": "+0100", "BST": "+0100"}
 )
 
 // ParseDate reads the date of a message (RFC 5322 §3.3), in its own offset; the
@@ -204,8 +205,8 @@ var (
 // standard still knows have the offsets that it gives them.
 func ParseDate(text string) time.Time {
 	text = strings.TrimSpace(text)
-	for zoneName.MatchString(text) {
-		text = zoneName.ReplaceAllString(text, "")
+	for zoneName().MatchString(text) {
+		text = zoneName().ReplaceAllString(text, "")
 	}
 	if i := strings.LastIndexByte(text, ' '); i >= 0 {
 		if offset, ok := oldZones[strings.ToUpper(text[i+1:])]; ok {
@@ -414,7 +415,7 @@ func Is(lead []byte) bool {
 // IsMailbox tells whether a text begins as a mailbox of one file does.
 func IsMailbox(lead []byte) bool {
 	line, _, _ := bytes.Cut(lead, []byte("\n"))
-	return bytes.HasPrefix(line, []byte("From ")) && len(line) < 200 && regexp.MustCompile(`\d{4}\s*$|\d{2}:\d{2}`).Match(bytes.TrimRight(line, "\r"))
+	return bytes.HasPrefix(line, []byte("From ")) && len(line) < 200 && dateOfBox().Match(bytes.TrimRight(line, "\r"))
 }
 
 // Split cuts a mailbox of one file into its messages. A line that begins with
@@ -430,7 +431,7 @@ func Split(data []byte) (out [][]byte) {
 		}
 		line := data[at : at+end+1]
 		next := data[at+end+1:]
-		if blank && bytes.HasPrefix(line, []byte("From ")) && headerLine.Match(firstLine(next)) {
+		if blank && bytes.HasPrefix(line, []byte("From ")) && headerLine().Match(firstLine(next)) {
 			if at > from {
 				out = append(out, unstuffed(data[from:at]))
 			}
@@ -450,11 +451,11 @@ func firstLine(data []byte) []byte {
 	return line
 }
 
-var stuffed = regexp.MustCompile(`(?m)^>(>*From )`)
+var stuffed = pattern.Lazy(`(?m)^>(>*From )`)
 
 func unstuffed(data []byte) []byte {
 	if !bytes.Contains(data, []byte("\n>")) {
 		return data
 	}
-	return stuffed.ReplaceAll(data, []byte("$1"))
+	return stuffed().ReplaceAll(data, []byte("$1"))
 }

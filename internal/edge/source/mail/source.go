@@ -9,13 +9,13 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/notice"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/source/document"
@@ -274,7 +274,10 @@ func (m *Message) says(o *Message) bool {
 	return m.Subject == o.Subject && slices.EqualFunc(m.Lines, o.Lines, func(a, b notice.Line) bool { return a.Text == b.Text }) && slices.EqualFunc(m.Invitations, o.Invitations, bytes.Equal)
 }
 
-var copyLine = regexp.MustCompile(`(?i)^\s*cc\s*:\s*(.*@.*)$`)
+var (
+	copyLine  = pattern.Lazy(`(?i)^\s*cc\s*:\s*(.*@.*)$`)
+	anAddress = pattern.Lazy(`[\w.+%-]+@[\w-]+(?:\.[\w-]+)+`)
+)
 
 // addThread adds what a thread settles.
 func addThread(rows *document.Rows, thread []*Message, o sheet.Options) {
@@ -394,8 +397,8 @@ func (m *Message) found(reply bool, o sheet.Options) notice.Message {
 		if strings.TrimSpace(l.Text) == "" {
 			continue
 		}
-		if c := copyLine.FindStringSubmatch(l.Text); c != nil {
-			copied = append(copied, regexp.MustCompile(`[\w.+%-]+@[\w-]+(?:\.[\w-]+)+`).FindAllString(c[1], -1)...)
+		if c := copyLine().FindStringSubmatch(l.Text); c != nil {
+			copied = append(copied, anAddress().FindAllString(c[1], -1)...)
 			lines = append(slices.Clone(lines[:n]), lines[n+1:]...)
 		}
 		break

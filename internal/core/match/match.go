@@ -631,12 +631,19 @@ func (m *matcher) moment(field, other string) []int {
 	return out
 }
 
+// of tells whether a heading is a day or a time: what stands below is of then, and no
+// title of every row.
+func of(heading string) bool {
+	day, _ := moment.Weekdays(heading, 0)
+	return day != 0 || moment.IsDay(heading) || moment.IsClock(heading)
+}
+
 // firstText gives the first column of text that nothing took and that is none
 // of the key, -1 for none.
 func (m *matcher) firstText(key []string) int {
 	for i, c := range m.columns {
 		isKey := slices.ContainsFunc(key, func(k string) bool { return m.header.Find(k) == i })
-		if !m.taken[i] && c.Filled > 0 && !c.temporal && !isKey && c.Lists < c.Filled {
+		if !m.taken[i] && c.Filled > 0 && !c.temporal && !isKey && c.Lists < c.Filled && !of(m.header.Label(i)) {
 			return i
 		}
 	}

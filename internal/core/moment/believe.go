@@ -126,6 +126,17 @@ func IsDay(text string) bool {
 	return c.dates+c.dateOnly == 1 && !c.Timed() && c.clockOnly == 0
 }
 
+// IsClock tells whether a text is a time of day, or a span of them, and nothing else, and
+// could be no number: 8:15, 08:00-10:00, 2 pm.
+func IsClock(text string) bool {
+	if len(text) > 40 {
+		return false
+	}
+	c := NewColumn(Settings{Present: time.Unix(0, 0).UTC()})
+	c.Learn(1, table.Cell{Kind: table.Text, Text: text})
+	return c.clocks == 1
+}
+
 // Half tells whether a text is am or pm and nothing else: 1 for am, 2 for pm, 0
 // for any other.
 func Half(text string) int {

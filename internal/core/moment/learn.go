@@ -111,6 +111,9 @@ func meridian(text string) bool {
 // halfMissing tells whether a time says neither am nor pm where most of its column do.
 func (c *Column) halfMissing(s shape) bool {
 	at := s.halves[0].clock
+	if s.halves[0].date.form == fullDate && s.zone != "" { // an instant of ISO 8601 has all 24 hours
+		return false
+	}
 	return c.halves > 1 && c.halves > c.plain && c.full == 0 && at >= 3600 && at < 13*3600 && !s.halves[0].half && !s.halves[1].half
 }
 

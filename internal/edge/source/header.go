@@ -2,6 +2,7 @@ package source
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"almanach/internal/core/fault"
@@ -120,45 +121,69 @@ func looksLikeData(text string) bool {
 	return digits*2 >= len(text) || strings.Contains(text, "@")
 }
 
-// matrix refuses a sheet whose days stand side by side, one column each, with
+// matrix refuses a sheet whose days or hours stand side by side, one column each, with
 // what takes place on them below: no row of it is one event.
 func matrix(rows []table.Row) *fault.Fault {
 	for i, r := range rows {
-		days, filled, last := 0, 0, -1
+		filled, named, dates, hours := 0, 0, 0, 0
+		var first, last int
 		for n, c := range r.Cells {
 			if !c.Filled() {
 				continue
 			}
 			filled++
-			if names, _ := moment.Weekdays(c.Text, 0); names != 0 || c.Kind == table.Date || c.Kind == table.Text && moment.IsDay(c.Text) {
-				days++
-				last = n
+			if names, _ := moment.Weekdays(c.Text, 0); names != 0 {
+				named++
+			} else if isDay(c) {
+				dates++
+			} else if c.Kind == table.Text && moment.IsClock(c.Text) {
+				hours++
+			} else {
+				continue
+			}
+			if last = n; named+dates+hours == 1 {
+				first = n
 			}
 		}
-		if days < 3 || days*4 < filled*3 || last < 3 || !below(rows[i+1:], r) {
+		what, count := "days", named+dates
+		enough := count > 2 && last > 2 && (count*4 >= filled*3 || dates > 2 && dates*2 >= filled)
+		if hours > 1 && hours*3 >= filled*2 {
+			what, count, enough = "hours", hours, true
+		}
+		if !enough || !below(rows[i+1:], r, dates > 2) {
 			continue
 		}
-		f := fault.Newf("the sheet is a matrix: %d days stand side by side in row %d (%s, …), and what takes place on them stands below", days, r.Number, fault.Shorten(r.Cells[last].Text, 30))
+		f := fault.Newf("the sheet is a matrix: %d %s stand side by side in row %d (%s, …), and what takes place then stands below", count, what, r.Number, fault.Shorten(r.Cells[first].Text, 30))
 		return f.Do("give each event a row of its own, with its day in a column; if it is no matrix, say in which row the names of the columns stand, with header: N or --header N")
 	}
 	return nil
 }
 
-// below tells whether words stand under the days of a row: marks alone are what
-// a timetable has there.
-func below(rows []table.Row, days table.Row) bool {
-	words, marks := 0, 0
+func isDay(c table.Cell) bool {
+	return c.Kind == table.Date || c.Kind == table.Text && moment.IsDay(c.Text)
+}
+
+// below tells whether words stand under the days or hours of a row: marks alone are what
+// a timetable has under the days of a week, but not under dates.
+func below(rows []table.Row, top table.Row, dates bool) bool {
+	words, others := 0, 0
 	for _, r := range rows {
 		for n, c := range r.Cells {
-			if n == 0 || !days.Filled(n) || !c.Filled() {
+			if n == 0 || !top.Filled(n) || !c.Filled() {
 				continue
 			}
-			if c.Kind == table.Text && len([]rune(strings.TrimSpace(c.Text))) > 3 && !moment.IsDay(c.Text) {
+			text := strings.TrimSpace(c.Text)
+			word := c.Kind == table.Text && len([]rune(text)) > 3 && !isDay(c) && !(moment.IsClock(text) && moment.IsClock(top.Cells[n].Text))
+			if dates && !word && !isDay(c) {
+				_, err := strconv.ParseFloat(text, 64)
+				word = err != nil
+			}
+			if word {
 				words++
 			} else {
-				marks++
+				others++
 			}
 		}
 	}
-	return words > marks
+	return words > others
 }

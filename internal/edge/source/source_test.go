@@ -225,8 +225,8 @@ func TestWorkbooks(t *testing.T) {
 		want    string
 		about   string
 	}{
-		{name: "kinds by number format", data: oneSheet(t, with(map[string]string{"A2": "7~0000", "B2": "46086~dd/mm/yyyy", "A3": "3.25~0.00", "B3": "46086.34375~yyyy-mm-dd hh:mm", "A4": "8~General", "B4": "0.34375~hh:mm", "A5": "9~0", "B5": "1.5~[h]:mm", "A6": "10~0", "B6": "46086~dddd"}), nil),
-			want: "No|When|Note\n2 0007<number>|2026-03-05<date>\n3 3.25<number>|2026-03-05T08:15<date and time>\n4 8<number>|08:15<time of day>\n5 9<number>|36:00<length>\n6 10<number>|2026-03-05<date>"},
+		{name: "kinds by number format", data: oneSheet(t, with(map[string]string{"A2": "7~0000", "B2": "46086~dd/mm/yyyy", "A3": "3.25~0.00", "B3": "46086.34375~yyyy-mm-dd hh:mm", "A4": "8~General", "B4": "0.34375~hh:mm", "A5": "9~0", "B5": "1.5~[h]:mm", "A6": "10~0", "B6": "46086~dddd", "A7": "11~0", "B7": "1~hh:mm", "A8": "12~0", "B8": "46086.75~hh:mm"}), nil),
+			want: "No|When|Note\n2 0007<number>|2026-03-05<date>\n3 3.25<number>|2026-03-05T08:15<date and time>\n4 8<number>|08:15<time of day>\n5 9<number>|36:00<length>\n6 10<number>|2026-03-05<date>\n7 11<number>|24:00<length>\n8 12<number>|2026-03-05T18:00<date and time>"},
 		{name: "the header again, and in another order", data: oneSheet(t, with(map[string]string{"A2": "a", "B2": "x", "A3": "No", "B3": "When", "C3": "Note", "A4": "b", "B4": "y", "A5": "note", "B5": "No", "C5": " When", "A6": "n", "B6": "c", "C6": "z", "A7": "No", "B7": "When", "A8": "p", "B8": "d"}), nil),
 			want: "No|When|Note\n2 a|x\n4 b|y\n6 c|z|n\n7 When||No\n8 d||p", about: "2 rows repeat the header, the first row 3, the last row 5; what stands below each is read by its own order of the columns"},
 		{name: "dates from 1904", data: oneSheet(t, with(map[string]string{"A2": "a", "B2": "44624~dd/mm/yyyy"}), func(f *excelize.File) {
@@ -298,7 +298,11 @@ func TestMatrix(t *testing.T) {
 		"Plan,,,,\n,2/3/2026,3/3/2026,4/3/2026,5/3/2026\nBerth 1,Corvane,,Lisarda,\n":                    true,
 		"Berth,Mon 2 March,Tue 3 March,Wed 4 March\nBerth 1,Corvane 08:00,,Merle\n":                      true,
 		"Room,Mon,Tue,Wed,Thu\nHall,Fire drill,,Board,\n":                                                true,
+		"Booking,Vessel,Mon 9/3,Tue 10/3,Wed 11/3,Thu 12/3\nB1,Petrel,8-12,,x,\nB2,Gannet,,off,,\n":      true,
+		"Day,08:00-10:00,10:00-12:00\n9 March,Diver,Crane\n10 March,Crane,Diver\n":                       true,
 		"Departs,Name,Mon,Tue,Wed,Thu,Fri\n08:00,Ferry,x,x,,x,\n":                                        false,
+		"Hall,Opens,Shuts,Lunch\nA,08:00,18:00,12:00\nB,09:00,17:00,\nC,09:00,closed,12:30\n":            false,
+		"No,Arrives,Leaves,Paid\n1,2 March,3 March,4 March\nSum,1,1,1\n":                                 false,
 		"Name,First,Second,Third\nDrill,2 March 2026,9 March 2026,16 March 2026\nBoard,3 March 2026,,\n": false,
 	} {
 		_, _, err := dump(t, write(t, "plan.csv", []byte(text)), Options{})

@@ -284,6 +284,9 @@ func (w *workbook) number(n float64, format *style) table.Cell {
 		}
 		return table.NewTemporal(kind, n)
 	case table.Time:
+		if n >= 1 && n < 60 { // 24:00 or more, and no day of 1900
+			return table.NewTemporal(table.Duration, n)
+		}
 		if n >= 1 && n < lastDay { // a date formatted to show only its time
 			if w.from04 {
 				n += 1462

@@ -45,7 +45,8 @@ type dates struct {
 type reader struct {
 	text string
 	toks []token
-	lead bool // a number of four figures at the beginning is a time
+	lead bool     // a number of four figures at the beginning is a time
+	due  [][2]int // the days that are deadlines, by their tokens
 }
 
 func (r *reader) tok(i int) token {

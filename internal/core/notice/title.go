@@ -33,10 +33,11 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 	if len(groups) == 0 {
 		return nil
 	}
+	begin, end := r.withoutDue(groups)
 	if len(groups) == 1 {
-		return []string{cutAll(0, len(r.text))}
+		return []string{cutAll(begin, end)}
 	}
-	first := r.text[:r.tok(groups[0].from).from]
+	first := r.text[begin:r.tok(groups[0].from).from]
 	out, owns := make([]string, len(groups)), make([]string, len(groups))
 	said := 0
 	for n, g := range groups {
@@ -84,6 +85,28 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 		}
 	}
 	return out
+}
+
+// withoutDue gives where the text about groups begins and ends: behind a deadline in front
+// of them, where that has a name of its own, and before one behind them: reply by 6 March,
+// meeting on 9 March; course 27 March (registration until 20 March).
+func (r *reader) withoutDue(groups []group) (begin, end int) {
+	end = len(r.text)
+	for _, due := range r.due {
+		from, to := r.tok(due[0]).from, r.tok(due[1]-1).to
+		if due[1] <= groups[0].from {
+			between := r.text[to:r.tok(groups[0].from).from]
+			if i := strings.IndexAny(between, ",;.)"); i >= 0 && meaningful(between[i:]) {
+				begin = to + i + 1
+			}
+		} else if last := groups[len(groups)-1]; len(groups) == 1 && due[0] >= last.to {
+			behind := r.tok(last.to - 1).to
+			if i := strings.LastIndexAny(r.text[behind:from], ",;.("); i >= 0 && strings.Trim(r.text[to:], " .,;)!") == "" {
+				end = min(end, behind+i)
+			}
+		}
+	}
+	return begin, end
 }
 
 // namesBefore gives the titles of several days of a text, where each has its name in front

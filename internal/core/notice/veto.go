@@ -130,7 +130,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		if reason == "" && draftOf().MatchString(before) {
 			reason = madeOn
 		}
-		if reason == "" && phraseIn(r.text, []string{"the deadline", "deadline for", "deadline is", "deadline has", "new deadline", "deadlines are", "die frist", "la date limite", "el plazo", "la scadenza", "o prazo"}) != "" && phraseIn(r.text, []string{"after the deadline", "before the deadline"}) == "" {
+		if reason == "" && phraseIn(r.text, []string{"the deadline", "deadline for", "deadline is", "deadline has", "new deadline", "deadlines are", "die frist", "la date limite", "el plazo", "la scadenza", "o prazo"}) != "" && phraseIn(r.text, []string{"after the deadline", "before the deadline"}) == "" && !r.afterDue(s.from) {
 			reason = "a deadline"
 		}
 		if reason == "" && paperOf().MatchString(before) {
@@ -152,6 +152,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 				kept = kept[:last] // tomorrow, 4 March: one day said twice
 			}
 			why = append(why, reason)
+			if reason == "a deadline" {
+				r.due = append(r.due, [2]int{s.from, s.to})
+			}
 			continue
 		}
 		kept = append(kept, s)
@@ -166,6 +169,17 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		return nil, why // only the time of what was passed over is left
 	}
 	return kept, why
+}
+
+// afterDue tells whether a deadline stands before a token, and behind it what else is on:
+// deadline for comments: 20 March; hearing: 27 March.
+func (r *reader) afterDue(at int) bool {
+	if len(r.due) == 0 {
+		return false
+	}
+	between := r.text[r.tok(r.due[len(r.due)-1][1]-1).to:r.tok(at).from]
+	i := strings.IndexAny(between, ",;.")
+	return i >= 0 && meaningful(between[i:]) && phraseIn(between, []string{"deadline", "frist", "date limite", "plazo", "scadenza", "prazo"}) == ""
 }
 
 // lastNumber is a time, or an hour, at the end of a text.
@@ -248,6 +262,7 @@ func (r *reader) onlyLinks(from, to int) bool {
 // words and signs stand behind it.
 func endsWith(text string, phrases []string) bool {
 	text = strings.TrimRight(text, " :,(-–")
+	by := comesBy().MatchString(text)
 	for {
 		short := text
 		for _, small := range []string{" on", " the", " le", " den", " am", " el", " il", " lo", " em", " op", " of", " del", " de", " du", " vom", " at", " is", " has been", " until", " till", " for", " der", " ist", " est", " war", " wird", " es", " è", " é"} {
@@ -265,12 +280,15 @@ func endsWith(text string, phrases []string) bool {
 		text = short
 	}
 	for _, p := range phrases {
-		if rest, ok := strings.CutSuffix(text, p); ok && (rest == "" || !isLetterBefore(rest)) {
+		if rest, ok := strings.CutSuffix(text, p); ok && (rest == "" || !isLetterBefore(rest)) && !(by && p == "by") {
 			return true
 		}
 	}
 	return false
 }
+
+// comesBy is a visit, and no deadline: drop by tomorrow, stop by on 5 March.
+var comesBy = pattern.Lazy(`(?i)\b(?:(?:come|comes|came|coming|drop|drops|dropping|pop|pops|popping|swing|swings|swinging) by|by (?:on|at))(?: the)?$`)
 
 func isLetterBefore(s string) bool {
 	r := []rune(s)

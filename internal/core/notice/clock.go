@@ -460,7 +460,7 @@ func (r *reader) clocks(i int, loose bool) (times, int) {
 		n++
 	}
 	switch t := r.tok(n); {
-	case t.kind == 'w' && zoneWords.has(t.text):
+	case r.zoneAt(n):
 		out.zone, n = strings.ToUpper(t.text), n+1
 		if s, h := r.tok(n), r.tok(n+1); (t.text == "utc" || t.text == "gmt") && (s.kind == '+' || s.kind == '-') && !s.gap && h.kind == 'n' && h.num <= 14 { // UTC+2
 			sign := "+"
@@ -509,6 +509,26 @@ func cityZone(r *reader, i int) string {
 
 // zoneWords are the names of zones that people write behind a time.
 var zoneWords = words(`utc gmt z cet cest wet west bst eet eest est edt cst cdt mst mdt pst pdt mez mesz`)
+
+// zoneAt tells whether the name of a zone stands at token i, and not a word that is written
+// as one: 10:00 West Quay, à 11 h est reporté, 14h cet hiver.
+func (r *reader) zoneAt(i int) bool {
+	t := r.tok(i)
+	if t.kind != 'w' || !zoneWords.has(t.text) {
+		return false
+	}
+	if !r.word(i, list("est cet west wet")) {
+		return true
+	}
+	written, next := r.text[t.from:t.to], r.tok(i+1)
+	switch {
+	case written == strings.ToUpper(written) && r.text != strings.ToUpper(r.text):
+		return true
+	case written != strings.ToUpper(written) && written != strings.ToLower(written): // West
+		return false
+	}
+	return next.kind != 'w' || r.word(i+1, list("on at and")) || r.weekday(i+1) != 0 || r.month(i+1) > 0
+}
 
 func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 	number := i

@@ -42,6 +42,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 	groups = d.moved(u, r, r.stays(groups))
 	shared, from := shareTimes(u, r, groups), len(d.out.Events)
 	parts := d.titles(u, r, groups)
+	r.daily(u, groups)
 	timed, untimed := 0, 0
 	for _, g := range groups {
 		if g.times != nil {
@@ -93,6 +94,42 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			e.Where = d.out.Events[len(d.out.Events)-1].Where
 		}
 	}
+}
+
+// maxDaily is how many days a range has at most that is taken for one event a day: what
+// goes on for longer has days off.
+const maxDaily = 31
+
+// daily finds the ranges of days whose times a text says to be those of each: 9–11 March,
+// 8:00–12:00 daily. Two times of one range are both of each day.
+func (r *reader) daily(u unit, groups []group) {
+	if phraseIn(u.text, eachDay) == "" || phraseIn(u.text, notEach) != "" {
+		return
+	}
+	for _, said := range groups {
+		if said.dates == nil || said.dates.until == nil || len(said.dates.days) != 1 || !slices.ContainsFunc(said.spans, func(s [2]int) bool {
+			return endsWith(r.before(s[0]), eachDay) || phraseAt(strings.TrimLeft(r.text[r.tok(s[1]-1).to:], " ,.)"), eachDay)
+		}) {
+			continue
+		}
+		for n := range groups {
+			groups[n].daily = groups[n].daily || groups[n].dates == said.dates
+		}
+	}
+}
+
+// single gives the days of a range one by one.
+func single(days []resolved) (out []resolved) {
+	for _, day := range days {
+		for at := day.first; !at.After(day.last); at = at.AddDate(0, 0, 1) {
+			one := day
+			one.first, one.last = at, at
+			if out = append(out, one); len(out) > maxDaily {
+				return days
+			}
+		}
+	}
+	return out
 }
 
 // shareTimes gives days without times that of the last, where the text says that it is
@@ -179,6 +216,11 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 	}
 	if why == nil && len(days) > 0 && d.far(days) {
 		why = fault.Newf("is more than five years away").Do("see whether the year is right")
+	}
+	if why == nil && g.daily && g.times != nil && g.times.until != nil && !g.apart && len(g.times.list) == 1 {
+		if start, end, _ := d.between(g.times.list[0], *g.times.until); start < end && end <= 24*60 { // a night has two days
+			days = single(days)
+		}
 	}
 	for _, day := range days {
 		e := base

@@ -22,6 +22,7 @@ type group struct {
 	inherits bool
 	doubt    string // why it is not to be loaded
 	apart    bool   // the first and the last day have a time each
+	daily    bool   // its times are those of each day
 }
 
 // grouped brings days, times and lengths together that are of one event.
@@ -264,10 +265,14 @@ func (d *document) moved(u unit, r *reader, groups []group) []group {
 		return groups
 	}
 	d.pass(u, u.text, "the day from which it is moved")
+	kept, gone := groups[last:], groups[:last]
 	if back {
-		return groups[:1]
+		kept, gone = groups[:1], groups[1:]
 	}
-	return groups[last:]
+	if kept[0].times == nil && !kept[0].allDay && slices.ContainsFunc(gone, func(g group) bool { return g.times != nil }) {
+		kept[0].doubt = cmp.Or(kept[0].doubt, "says its time only for the day from which it is moved")
+	}
+	return kept
 }
 
 // endOf gives the end of what begins at a time of day: on a clock of 24 hours where

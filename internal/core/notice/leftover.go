@@ -130,6 +130,9 @@ func (r *reader) leftover(spans []span) string {
 	if has('d') && !has('t') && phraseIn(r.text, []string{"unchanged", "no change", "no changes", "as usual", "as normal", "as before", "remains the same", "remain the same", "stays the same", "stay the same", "unverändert", "keine änderung", "keine änderungen", "wie gewohnt", "wie üblich", "wie immer", "inchangé", "inchangée", "inchangés", "sans changement", "comme d'habitude", "sin cambios", "como siempre", "invariato", "invariata", "come al solito", "sem alteração", "sem alterações", "como de costume", "ongewijzigd", "zoals gewoonlijk"}) != "" {
 		return "says that something stays as it is"
 	}
+	if (has('d') || has('t')) && r.shifted(spans) {
+		return "tells of something that is moved, and may say the day or the time from which it is"
+	}
 	if phraseIn(r.text, []string{"extended", "prolonged", "extension", "verlängert", "prolongé", "prolongée", "prorrogado", "prorrogada", "prorogato", "prorogata", "prolongado", "verlengd"}) != "" && has('d') {
 		return "tells of something that is extended"
 	}
@@ -271,6 +274,21 @@ func (r *reader) clockLeft(i int, spans []span) bool {
 // of hours.
 var countedNouns = words(`crane section lane phase part group team shift boat ship post bollard fender step class level deck zone area point item page line unit buoy light ladder tank pump pile`)
 
+// shifted tells whether a text says that something is moved, and not to when: the days and
+// times that it has are those that were.
+func (r *reader) shifted(spans []span) bool {
+	if phraseIn(r.text, putOff) == "" && !shiftedBy().MatchString(r.text) && !shiftVerb().MatchString(r.text) {
+		return false
+	}
+	if placeMove().MatchString(r.text) || phraseIn(r.text, movedFrom) != "" {
+		return false
+	}
+	return !slices.ContainsFunc(spans, func(s span) bool {
+		before := r.before(s.from)
+		return s.kind != 'l' && endsWith(before, movedTo) && !endsWith(before, plannedFor)
+	})
+}
+
 // hoursLeft tells whether two numbers with a dash between can be hours.
 func (r *reader) hoursLeft(i int) bool {
 	a, b, before := r.tok(i), r.tok(i+2), r.tok(i-1)
@@ -284,7 +302,7 @@ func (r *reader) hoursLeft(i int) bool {
 		}
 	}
 	next := r.tok(i + 3)
-	return a.text[0] == '0' || b.text[0] == '0' || next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+3, list("on at in and or for h hrs uhr")) || r.word(i+3, placeNouns)
+	return a.text[0] == '0' || b.text[0] == '0' || next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+3, smallWords) || r.word(i+3, list("h hrs uhr daily each every only täglich jeweils jeden chaque cada todos ogni tous elke")) || r.word(i+3, placeNouns) || r.weekday(i+3) != 0
 }
 
 // hourLeft tells whether a number stands where an hour can, as in about 10.

@@ -179,7 +179,20 @@ var ifNeeded = []string{"if needed", "if necessary", "if required", "as a reserv
 
 var movedWords = []string{"moved", "must move", "to move", "will move", "please move", "moves from", "moves to", "move it", "move the", "shifted", "postpone", "put off", "bring forward", "reschedule", "delayed", "pushed", "postponed", "rescheduled", "brought forward", "put back", "changed", "vorgezogen", "vorverlegt", "verschoben", "verlegt", "déplacé", "déplacée", "reporté", "reportée", "aplazado", "aplazada", "spostato", "spostata", "adiado", "adiada", "verplaatst", "verzet"}
 
-var eachDay = []string{"each day", "every day", "daily", "täglich", "jeweils", "chaque jour", "cada día", "ogni giorno", "cada dia", "dagelijks"}
+// What says that something is not when it was to be; what leads to when it is now; what
+// leads to when it was to be; and what says that the text has both.
+var (
+	putOff     = []string{"postponed", "is postponing", "put off", "rescheduled", "deferred", "verschoben", "verschiebt sich", "aufgeschoben", "vertagt", "reporté", "reportée", "reportés", "reportées", "repoussé", "repoussée", "ajourné", "ajournée", "décalé", "décalée", "aplazado", "aplazada", "se aplaza", "pospuesto", "pospuesta", "se pospone", "rinviato", "rinviata", "rimandato", "rimandata", "posticipato", "posticipata", "adiado", "adiada", "foi adiado", "uitgesteld", "verschoven"}
+	movedTo    = []string{"to", "until", "till", "for", "now", "now on", "now at", "new date", "new time", "new day", "new start", "auf", "zu", "jetzt", "nun", "neuer termin", "neue zeit", "neues datum", "au", "à", "pour", "jusqu'au", "désormais", "nouvelle date", "al", "a", "a las", "para", "hasta", "ahora", "nueva fecha", "alle", "per", "ora", "nuova data", "às", "agora", "nova data", "naar", "tot", "nu", "nieuwe datum"}
+	plannedFor = []string{"planned for", "scheduled for", "set for", "due for", "due to", "foreseen for", "intended for", "arranged for", "announced for", "booked for", "prévu pour", "prévue pour", "prévu à", "previsto para", "prevista para", "previsto per", "prevista per"}
+	movedFrom  = []string{"moved from", "postponed from", "rescheduled from", "deferred from", "instead of", "rather than", "verschoben von", "verschoben vom", "statt", "anstatt", "reporté du", "reportée du", "au lieu", "aplazado del", "aplazada del", "en lugar", "en vez", "rinviato dal", "rinviata dal", "invece", "adiado de", "em vez", "verschoven van", "in plaats"}
+)
+
+// What says that the times of a text are those of each of its days.
+var eachDay = []string{"each day", "every day", "daily", "per day", "on both days", "both days", "on all days", "täglich", "jeweils", "jeden tag", "an beiden tagen", "beide tage", "chaque jour", "tous les jours", "les deux jours", "cada día", "todos los días", "diariamente", "ambos días", "ogni giorno", "tutti i giorni", "entrambi i giorni", "cada dia", "todos os dias", "ambos os dias", "dagelijks", "elke dag", "iedere dag", "beide dagen"}
+
+// What says that some of the days of a range are not meant.
+var notEach = []string{"except", "excepting", "excluding", "apart from", "but not", "without", "other than", "not", "no", "closed", "if", "as needed", "weekday", "weekdays", "working day", "working days", "business days", "weekend", "weekends", "nightly", "nights", "each night", "every night", "außer", "ausser", "ausgenommen", "ohne", "nicht", "kein", "keine", "werktags", "werktäglich", "arbeitstage", "nachts", "nächte", "sauf", "excepté", "hors", "sans", "pas", "ouvrables", "ouvrés", "nuit", "nuits", "excepto", "salvo", "sin", "laborables", "hábiles", "noche", "noches", "tranne", "eccetto", "escluso", "esclusi", "senza", "non", "feriali", "notte", "notti", "exceto", "menos", "sem", "não", "úteis", "noite", "noites", "behalve", "uitgezonderd", "zonder", "niet", "geen", "werkdagen", "nacht", "nachten"}
 
 // What says that a length is how long the event lasts, and what says that it is not.
 var (

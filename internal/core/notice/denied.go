@@ -1,0 +1,63 @@
+package notice
+
+import (
+	"regexp"
+	"strings"
+	"sync"
+
+	"almanach/internal/core/pattern"
+)
+
+// denied tells whether a text says that something is not, or is not to be: its day and its
+// time may then be those at which there is nothing. What forbids something for a while, or
+// says that a thing is of no use then, tells of an event all the same.
+func denied(text string) bool {
+	if !denials().MatchString(text) && !suspended().MatchString(text) {
+		return false
+	}
+	rest := harmless().ReplaceAllString(text, " ")
+	return denials().MatchString(rest) || suspended().MatchString(rest)
+}
+
+// alternatives joins expressions of several languages.
+func alternatives(of ...string) *regexp.Regexp {
+	return regexp.MustCompile(`(?i)(?:^|[^\p{L}])(?:` + strings.Join(of, "|") + `)(?:$|[^\p{L}])`)
+}
+
+// denials are the words that say no, and those for what is taken back.
+var denials = sync.OnceValue(func() *regexp.Regexp {
+	return alternatives(
+		`not|\p{L}+n[’']t|never|nobody|no one|nothing|cannot|no longer|there (?:is|are|will be) no`,
+		`refused|rejected|declined|denied|turned down|void|pending|disregard|ignore|skip(?:ped)?|delete[ds]?|forget|remove .{0,60}(?:calendar|diary|list|plan|schedule)`,
+		`nicht|kein(?:e[nrms]?)?|niemand|nie|niemals|nichts|ausfallen|gestrichen|ausgesetzt|abgelehnt|zurückgezogen|lösch(?:en|t)|streich(?:en|t)`,
+		`pas|jamais|aucune?|refusée?s?|rejetée?s?|retirée?s?|supprimer`,
+		`no (?:se|hay|habrá|tendrá|puede|podrá|es|está|va|viene|puedo|podemos|será)|nunca|nadie|ning[uú]n[oa]?|rechazad[oa]s?|retirad[oa]s?|eliminar|borrar`,
+		`non|nessun[oa]?|rifiutat[oaie]|respint[oaie]|ritirat[oaie]`,
+		`não|ninguém|nenhuma?|recusad[oa]s?|rejeitad[oa]s?|apagar`,
+		`niet|geen|niemand|nooit|afgewezen|ingetrokken|verwijder(?:en|d)?|schrap(?:pen|t)?`,
+	)
+})
+
+// suspended is a meeting or a lesson that is suspended; a ferry that is suspended tells of
+// when it does not run.
+var suspended = pattern.Lazy(`(?i)(?:meeting|session|class|course|lesson|drill|exercise|training|visit|besprechung|sitzung|übung|kurs|réunion|séance|exercice|cours|reuni[oó]n|sesión|ejercicio|curso|riunione|seduta|esercitazione|corso|reunião|sessão|exercício|vergadering|oefening|cursus)\p{L}*.{0,60}(?:suspended|suspendue?|suspendid[oa]|sospes[oa]|suspens[oa]|opgeschort)(?:$|[^\p{L}])|(?:suspende|suspendemos)\s.{0,20}(?:reunión|sesión|ejercicio|curso|clase)`)
+
+// harmless are denials that leave the event as it is.
+var harmless = sync.OnceValue(func() *regexp.Regexp {
+	return alternatives(
+		`(?:do not|don[’']t|never|not to) (?:forget|hesitate|miss|worry|be late)`,
+		`(?:not|nicht|pas|non|não|niet) (?:at |on |um |am |à |alle |às |om )?(?:the )?\d|not (?:\p{L}+ ){0,3}before|ignore .{0,40}stands`,
+		`(?:there (?:is|are|will be) )?no (?:water|power|electricity|current|gas|heating|internet|access|entry|passage|parking|mooring|anchoring|traffic|service)`,
+		`[^,;.\d]*[,;.] (?:let us|let[’']s|how about|what about|but|better|rather|so|could we|can we|shall we|would|instead|lieber|besser|sondern|aber|dafür|plutôt|mais|mejor|pero|meglio|ma|melhor|mas|liever|maar)`, // I can't make it, let us say 9 March at 10
+		`not (?:compulsory|mandatory|obligatory|needed|required|necessary|in (?:the )?\p{L}+)|(?:nicht|pas|non|niet) (?:nötig|notwendig|verpflichtend|obligatoire|nécessaire|obbligatori[oa]|verplicht)`,
+		`not (?:later|earlier|before|more|less|only|just|necessarily|yet known|applicable|counting|including)|(?:if|why|or|whether or) not|not at all`,
+		`(?:must|shall|may|should|need) not|(?:please )?(?:do not|don[’']t) (?:park|moor|anchor|berth|enter|use|cross|block|pass|swim|dive|feed|touch|leave)`,
+		`(?:not|cannot|can[’']t) be (?:used|reached|passed|accessed|entered|possible|available|accessible)|(?:not|isn[’']t|aren[’']t) (?:available|accessible|usable|possible|passable|navigable|open|in service|in operation|in use|working|permitted|allowed|manned|staffed)`,
+		`nicht (?:vergessen|später|früher|vor|nur|mehr als|länger als|verfügbar|nutzbar|benutzbar|zugänglich|passierbar|befahrbar|erreichbar|möglich|geöffnet|besetzt|gestattet|erlaubt)|keine? (?:zugang|zutritt|parken|wasser|strom|problem|durchgang|durchfahrt|ankern|anlegen)`,
+		`n[’']oubliez pas|ne pas oublier|n[’']hésitez pas|pas (?:plus tard|avant|seulement|accessible|disponible|possible|de problème|de stationnement|d[’']eau|d[’']accès)`,
+		`no (?:se olvid\p{L}*|es posible el paso|está disponible|hay (?:agua|luz|paso|acceso|problema))`,
+		`non (?:dimenticare|dimenticate|esitate|oltre|prima|solo|disponibile|accessibile|è possibile il transito)`,
+		`não (?:se esqueça\p{L}*|esquecer|hesite\p{L}*|só|disponível|acessível|está disponível)`,
+		`niet (?:vergeten|later|eerder|vóór|alleen|beschikbaar|toegankelijk|bereikbaar|mogelijk|toegestaan)|geen (?:toegang|doorgang|doorvaart|water|stroom|probleem)`,
+	)
+})

@@ -13,6 +13,9 @@ func (r *reader) when(i int) (dates, int) {
 	from := r.word(at, fromWords) || r.word(at, betweenWords)
 	ends := r.word(at-1, untilWords) || r.word(at-1, list("the to zum au den al")) && r.word(at-2, untilWords)
 	every := r.word(at-1, list("every each jeden jede jedes chaque cada ogni elke alle todos tous"))
+	if r.word(at-2, list("todos todas tous toutes alle tutti tutte")) && r.word(at-1, list("los las les os as i le")) {
+		every = true
+	}
 	window := r.word(at, betweenWords)
 	if from {
 		at = r.link(at + 1)

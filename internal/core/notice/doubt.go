@@ -70,11 +70,36 @@ func (r *reader) either(groups []group) bool {
 	if len(groups) > 1 && phraseIn(r.text, []string{"to choose from", "choose one", "pick one", "one of the following", "one of these", "options", "alternatives", "suggestions", "proposed dates", "zur auswahl", "wahlweise", "au choix", "a elegir", "a scelta", "à escolha", "naar keuze"}) != "" {
 		return true
 	}
+	if len(groups) > 1 && r.bothOr(groups) {
+		return true
+	}
 	for n := 1; n < len(groups); n++ {
 		for i := groups[n-1].to; i < groups[n].from; i++ {
 			if t := r.tok(i).text; t == "or" || r.word(i, list("otherwise alternatively else sonst ansonsten andernfalls sinon altrimenti oppure senão anders")) || t == "oder" || t == "ou" || t == "of" && r.dutch() {
 				return true
 			}
+		}
+	}
+	return false
+}
+
+// bothOr tells whether the same word for or stands in front of two days, where it means
+// something else by itself: o el 5 o el 6 de marzo, soit le 5, soit le 6 mars.
+func (r *reader) bothOr(groups []group) bool {
+	lead := func(g group) string {
+		for i := g.from - 1; i >= max(0, g.from-4); i-- {
+			if r.word(i, list("o soit ou ora bien entweder either hetzij")) {
+				return r.tok(i).text
+			}
+			if !r.word(i, smallWords) && !r.word(i, dayLinks) {
+				break
+			}
+		}
+		return ""
+	}
+	for n := 1; n < len(groups); n++ {
+		if word := lead(groups[n]); word != "" && (word == lead(groups[0]) || word == "o" && r.tok(groups[n].from-1).text != "o") {
+			return true
 		}
 	}
 	return false
@@ -124,7 +149,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	case g.times != nil && g.times.window && (g.minutes > 0 || d.set.Message && phraseIn(text, []string{"closed", "blocked", "shut", "gesperrt", "geschlossen", "fermé", "cerrado", "chiuso", "fechado", "dicht"}) == ""):
 		return fault.Newf("says a window within which it is, and not when it begins").Do("say when it begins")
 	case g.times != nil && g.times.open:
-		if g.minutes == 0 && phraseIn(text, []string{"from", "von", "ab", "de", "desde", "dalle", "das", "vanaf", "à partir"}) != "" && phraseIn(text, openWords) != "" {
+		if g.minutes == 0 && phraseIn(text, []string{"from", "von", "ab", "de", "desde", "dalle", "das", "vanaf", "à partir"}) != "" && (phraseIn(text, openWords) != "" || phraseIn(text, closedWords) != "") {
 			return fault.Newf("has no end: it is open-ended").Do("give its end")
 		}
 	}

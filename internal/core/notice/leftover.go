@@ -1,9 +1,11 @@
 package notice
 
 import (
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 	"unicode"
 
@@ -130,6 +132,15 @@ func (r *reader) leftover(spans []span) string {
 	if has('d') && !has('t') && phraseIn(r.text, []string{"unchanged", "no change", "no changes", "as usual", "as normal", "as before", "remains the same", "remain the same", "stays the same", "stay the same", "unverändert", "keine änderung", "keine änderungen", "wie gewohnt", "wie üblich", "wie immer", "inchangé", "inchangée", "inchangés", "sans changement", "comme d'habitude", "sin cambios", "como siempre", "invariato", "invariata", "come al solito", "sem alteração", "sem alterações", "como de costume", "ongewijzigd", "zoals gewoonlijk"}) != "" {
 		return "says that something stays as it is"
 	}
+	if has('d') && !has('t') && phraseIn(r.text, []string{"half day", "half-day", "half days", "halbtags", "halber tag", "halbtägig", "demi-journée", "media jornada", "mezza giornata", "meio dia", "halve dag"}) != "" {
+		return "says only a part of the day"
+	}
+	if r.endsOnly(spans) {
+		return "has no beginning: it says only until when"
+	}
+	if (has('d') || has('t')) && aside().MatchString(r.text) {
+		return "says how long before or after something it is, or that it goes on on other days"
+	}
 	if (has('d') || has('t')) && r.shifted(spans) {
 		return "tells of something that is moved, and may say the day or the time from which it is"
 	}
@@ -145,6 +156,9 @@ func (r *reader) leftover(spans []span) string {
 		}
 	}
 	if phraseAt(r.text, []string{"if", "in case", "should the", "provided", "falls", "wenn", "sofern", "s'il", "si le", "si la", "si el", "se il", "se la", "se o", "se a", "als", "indien"}) && (has('d') || has('t')) {
+		return "depends on something"
+	}
+	if (has('d') || has('t')) && ifWeather().MatchString(r.text) {
 		return "depends on something"
 	}
 	if p := phraseIn(r.text, dependingWords); p != "" && (has('d') || has('t')) {
@@ -288,6 +302,41 @@ func (r *reader) shifted(spans []span) bool {
 		return s.kind != 'l' && endsWith(before, movedTo) && !endsWith(before, plannedFor)
 	})
 }
+
+// ifWeather is a condition whose word means something else as well: si llueve, se piove,
+// si le temps le permet.
+var ifWeather = pattern.Lazy(`(?i)(?:^|[\s,;(])(?:si|se) (?:llueve|nieva|hace|hay|el tiempo|es posible|es necesario|todo|pleut|il|le temps|la météo|nécessaire|possible|tout|piove|nevica|fa bello|fa bel|il tempo|c['’]è|possibile|necessario|tutto|non|chover|nevar|houver|estiver|fizer|o tempo|for possível|for necessário|possível|necessário|tudo|não|no)(?:$|[^\p{L}])`)
+
+// endsOnly tells whether the only day or time of a text is the end of something: the works
+// end on 5 March at 10:00.
+func (r *reader) endsOnly(spans []span) bool {
+	days := 0
+	for _, s := range spans {
+		if s.kind == 'd' {
+			days++
+		}
+		if s.kind == 'l' || s.kind == 'd' && (s.dates.until != nil || len(s.dates.days) > 1) || s.kind == 't' && (s.times.until != nil || len(s.times.list) > 1) {
+			return false
+		}
+	}
+	return days == 1 && len(spans) <= 2 && endsWith(r.before(spans[0].from), []string{"end", "ends", "ending", "finish", "finishes", "is over", "are over", "endet", "enden", "finit", "finissent", "se termine", "se terminent", "termina", "terminan", "acaba", "acaban", "finisce", "finiscono", "terminano", "terminam", "acabam", "eindigt", "eindigen"})
+}
+
+// aside is what is not at the time that a text says, or not only: an hour before the ferry
+// on 5 March at 10:00; 5 March, then weekly; 9 March and the two days after; the weekends
+// of 7 and 14 March. "30 minutes before", at the end, is of something else.
+var aside = sync.OnceValue(func() *regexp.Regexp {
+	amount := `(?:an?|half an|one|two|three|four|five|six|ten|fifteen|twenty|thirty|\d+|eine[nr]?|zwei|drei|zehn|une?|deux|trois|dix|una?|uno|dos|tres|diez|due|tre|dieci|uma?|dois|duas|três|dez|een|twee|drie|tien) (?:minutes?|mins?|hours?|days?|weeks?|minuten|stunden?|tage?n?|wochen?|heures?|jours?|semaines?|horas?|minutos?|días?|semanas?|ore|ora|minuti|giorn[oi]|settiman[ae]|dias?|uur|uren|minuten|dag(?:en)?|week|weken)`
+	return regexp.MustCompile(`(?i)(?:^|[^\p{L}\d])(?:` + strings.Join([]string{
+		amount + ` (?:before|after|prior to|ahead of|in advance of|following|vor|nach|avant|après|antes de|después de|prima d|dopo|depois d|voor|vóór|na)(?: \p{L}+|[’']\p{L}+)`,
+		`(?:then|and then|and|thereafter) (?:weekly|fortnightly|monthly|daily|every (?:\p{L}+ )?(?:day|week|month|fortnight|two weeks))|(?:weekly|fortnightly|monthly) (?:thereafter|after that|from then on|afterwards)`,
+		`(?:danach|dann|und dann) (?:wöchentlich|monatlich|täglich|alle|jede)|(?:puis|ensuite) (?:chaque|tou(?:s|tes))|(?:luego|después|y) (?:cada semana|semanalmente|todas las semanas)|(?:poi|e poi) (?:ogni|settimanalmente)|(?:depois|e) (?:semanalmente|todas as semanas)|(?:daarna|en dan) (?:elke|wekelijks)`,
+		`(?:and|plus) (?:on )?(?:the )?(?:(?:following|next|two|three|four|five|\d+|days|day) )+(?:days?|after|following)|and the days? after`,
+		`und (?:die|den|an den) (?:\p{L}+ )?(?:folgenden|nächsten|darauffolgenden)(?: \p{L}+)? ?tage?n?|et les (?:\p{L}+ )?jours suivants|y los (?:\p{L}+ )?días siguientes|e i (?:\p{L}+ )?giorni (?:seguenti|successivi)|e os (?:\p{L}+ )?dias seguintes|en de (?:\p{L}+ )?(?:dagen daarna|volgende dagen)`,
+		`weekends? of|wochenenden? (?:vom|am|des)|week-ends? d[ue]|fin(?:es)? de semana del?|fine settimana del?|fim de semana de|weekend(?:en)? van`,
+		`or so|oder so|o así|o giù di lì|ou isso|of zo`,
+	}, "|") + `)(?:$|[^\p{L}])`)
+})
 
 // hoursLeft tells whether two numbers with a dash between can be hours.
 func (r *reader) hoursLeft(i int) bool {

@@ -60,6 +60,9 @@ func (d *document) unit(u unit) {
 	if left = cmp.Or(left, r.endsBy(passed, spans)); left == "" && d.backwards(groups) && !r.either(groups) {
 		left = "names days of the week that do not follow each other"
 	}
+	if left == "" && len(groups) > 1 && cancels(u.text) && phraseIn(u.text, stands) != "" {
+		left = "says of one thing that it is cancelled, and of another that it stands"
+	}
 	if left == "" && d.set.Message && len(groups) > 0 && !slices.Contains(passed, notToBe) && denied(u.text) && !cancels(u.text) {
 		left = "says that something is not: whether that is an event cannot be told"
 	}

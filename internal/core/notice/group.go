@@ -254,7 +254,7 @@ func (d *document) moved(u unit, r *reader, groups []group) []group {
 		return groups
 	}
 	last := len(groups) - 1
-	back := r.word(groups[last].from-1, list("from von du de da dal van")) // moved to Thursday from Tuesday
+	back := r.word(groups[last].from-1, list("from von vom du de da dal van")) || r.word(groups[last].from, list("from von vom du del dal da van")) // moved to Thursday from Tuesday
 	switch {
 	case !back && (groups[last].dates == nil || groups[last].inherits):
 		return groups

@@ -87,7 +87,7 @@ func goesOn(before, l Line) bool {
 	if columned().MatchString(before.Text) && columned().MatchString(l.Text) && !phraseAt(text, []string{"to", "until", "till", "bis", "au", "à", "hasta", "al", "a", "até", "tot"}) { // rows of a table
 		return false
 	}
-	if startsWithDate(strings.TrimSpace(before.Text)) && endOnly().MatchString(text) { // a list of times, one of which says only its end
+	if startsWithDate(strings.TrimSpace(before.Text)) && (endOnly().MatchString(text) || roughLine().MatchString(text)) { // a list of times, one of which says only its end, or is rough
 		return false
 	}
 	if upper, _ := utf8.DecodeRuneInString(text); colonLine().MatchString(before.Text) && unicode.IsUpper(upper) && SaysDay(before.Text) && !smallWords.has(lastWord(was)) { // a list of labels and days
@@ -142,6 +142,9 @@ var (
 	columned = pattern.Lazy(`\S(?: {3,}|\t+)\S`)
 	endOnly  = pattern.Lazy(`(?i)^(?:until|till|til|bis|jusqu'à|hasta|fino alle|até|tot) (?:\d{1,2}(?:[:.h]\d\d|\s?[ap]\.?m\b)|\d{4}\s?h)`)
 )
+
+// roughLine begins with a time that is said only roughly.
+var roughLine = pattern.Lazy(`(?i)^(?:approx\.?|approximately|ca\.?|circa|about|around|gegen|etwa|ungefähr|vers|environ|hacia|sobre|verso|cerca|por volta|rond|omstreeks) (?:las |le |das |de )?\d{1,2}(?:[:.h]\d\d| ?(?:uhr|h|am|pm|hrs)\b)`)
 
 // colonLine is a line that begins with a name and a colon.
 var colonLine = pattern.Lazy(`^\s*\p{Lu}[\p{L}\d ,&/'’().-]{1,40}:\s+\S`)

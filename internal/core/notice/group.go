@@ -254,7 +254,9 @@ func (d *document) moved(u unit, r *reader, groups []group) []group {
 		return groups
 	}
 	last := len(groups) - 1
-	back := r.word(groups[last].from-1, list("from von vom du de da dal van")) || r.word(groups[last].from, list("from von vom du del dal da van")) // moved to Thursday from Tuesday
+	single := func(g group) bool { return g.dates != nil && g.dates.until == nil }
+	back := r.word(groups[last].from-1, list("from von du de da dal van")) || // moved to Thursday from Tuesday
+		last == 1 && single(groups[0]) && single(groups[1]) && r.word(groups[1].from, list("from von vom du del dal da van")) // 13 March, postponed from 6 March
 	switch {
 	case !back && (groups[last].dates == nil || groups[last].inherits):
 		return groups

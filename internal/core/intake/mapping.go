@@ -138,6 +138,7 @@ func (m *Mapping) Learn(rows []table.Row) {
 	m.borrowed = m.endBorrows()
 	m.learnWeekdays(rows)
 	m.learnBeside(rows)
+	m.learnDayNames(rows)
 	m.learnCompany(rows)
 }
 

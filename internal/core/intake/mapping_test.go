@@ -203,6 +203,36 @@ No|When|From|To
 2|5–7 Mar 2026|22:00|06:00`, `
 20260305T090000/20260305T170000@Europe/Lisbon;FREQ=DAILY;COUNT=3
 20260305T220000/20260306T060000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)`},
+		{"a span of hours beside two dates", "event: { title: '{No}', start: '{First} {Hours}', end: '{Last}' }\n", `
+No|First|Last|Hours
+1|2026-03-02|2026-03-30|18:00-19:30
+2|2026-03-02|2026-03-02|18:00-19:30
+3|2026-03-02|2026-03-03|22:00-06:00
+4|2026-03-02|2026-03-04|22:00-06:00
+5|2026-03-02|2026-03-03|18:00-19:30`, `
+held: has the dates Mon 2 March 2026 to Mon 30 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)
+20260302T180000/20260302T193000@Europe/Lisbon
+20260302T220000/20260303T060000@Europe/Lisbon
+held: has the dates Mon 2 March 2026 to Wed 4 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)
+held: has the dates Mon 2 March 2026 to Tue 3 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)`},
+		{"a span of hours beside two dates: each day", "range_with_times: each day\nevent: { title: '{No}', start: '{First} {Hours}', end: '{Last}' }\n", `
+No|First|Last|Hours
+1|2026-03-02|2026-03-05|18:00-19:30
+2|2026-03-02|2026-03-04|22:00-06:00`, `
+20260302T180000/20260302T193000@Europe/Lisbon;FREQ=DAILY;COUNT=4
+20260302T220000/20260303T060000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)`},
+		{"a span of hours beside two dates: one", "range_with_times: one\nevent: { title: '{No}', start: '{First} {Hours}', end: '{Last}' }\n", `
+No|First|Last|Hours
+1|2026-03-02|2026-03-05|18:00-19:30`, `
+20260302T180000/20260305T193000@Europe/Lisbon`},
+		{"weekdays of another language, learnt from the column", "event: { title: '{No}', start: '{First} {Hours}', repeat: '{Days}', repeat_until: '{Last}' }\n", `
+No|First|Last|Hours|Days
+1|2026-03-02|2026-03-30|18:00-19:30|Di
+2|2026-03-02|2026-03-30|18:00-19:30|Mi und Do
+3|2026-03-02|2026-03-30|18:00-19:30|werktags`, `
+20260303T180000/20260303T193000@Europe/Lisbon;FREQ=WEEKLY;UNTIL=20260330T225959Z;BYDAY=TU (moved to the first day that it repeats on)
+20260304T180000/20260304T193000@Europe/Lisbon;FREQ=WEEKLY;UNTIL=20260330T225959Z;BYDAY=WE,TH (moved to the first day that it repeats on)
+held: Days "werktags" is not understood as a recurrence: "werktags" is not understood in "werktags" (write weekly on Mon and Wed until 30 June, or FREQ=WEEKLY;BYDAY=MO,WE)`},
 		{"am and pm in a column of their own", "event: { title: '{No}', start: '{Day} {At} {Half}', end: '{Until} {Half}' }\n", `
 No|Day|At|Half|Until
 1|2026-03-05|2:30|PM|3:30

@@ -2,9 +2,12 @@ package intake
 
 import (
 	"fmt"
+	"math/bits"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
+	"unicode"
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
@@ -21,6 +24,7 @@ type series struct {
 	repeat, every, on, times *template.Template
 	until                    *moments
 	except, also             *dates
+	dayNames                 moment.Languages // of the weekdays; 0 where none are named
 }
 
 // dates is a template whose text is a list of dates, each read on its own.
@@ -190,7 +194,7 @@ func (m *Mapper) rule(text string, row table.Row, span event.Span) (rule.Rule, *
 		if f != nil {
 			return r, f
 		}
-		r, err = rule.ParseWords(whole, func(s string) (int64, bool) { return m.untilDate(s, span) })
+		r, err = rule.ParseWords(whole, func(s string) (int64, bool) { return m.untilDate(s, span) }, m.dayName)
 		text = whole
 	}
 	if err != nil {
@@ -254,6 +258,47 @@ func (m *Mapper) sentence(text string, row table.Row) (string, *fault.Fault) {
 		}
 	}
 	return text, nil
+}
+
+// learnDayNames learns in which languages the weekdays of the series are, from all rows:
+// "Di" alone is a Tuesday or a Sunday.
+func (m *Mapping) learnDayNames(rows []table.Row) {
+	for _, t := range []*template.Template{m.series.repeat, m.series.on} {
+		if t == nil {
+			continue
+		}
+		columns, _ := t.Columns()
+		for _, r := range rows {
+			for _, i := range columns {
+				if r.Fault == nil && r.Filled(i) {
+					m.series.dayNames = dayLanguages(r.Cell(i).Text, m.series.dayNames)
+				}
+			}
+		}
+	}
+}
+
+// dayLanguages narrows languages to those that have the weekdays of a text; 0 stands for
+// all. Where none is left, what was known stays.
+func dayLanguages(text string, in moment.Languages) moment.Languages {
+	for word := range strings.FieldsFuncSeq(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && r != '-' }) {
+		days, of := moment.Weekdays(word, 0)
+		switch {
+		case days == 0:
+		case in == 0:
+			in = of
+		case in&of != 0:
+			in &= of
+		}
+	}
+	return in
+}
+
+// dayName finds the weekday of a name of one in the languages of the series. A name that
+// still means several days is none.
+func (m *Mapper) dayName(name string) (time.Weekday, bool) {
+	days, _ := moment.Weekdays(name, m.series.dayNames)
+	return time.Weekday(bits.TrailingZeros8(days)), bits.OnesCount8(days) == 1
 }
 
 func unitOf(frequency string) string {

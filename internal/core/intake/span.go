@@ -207,23 +207,29 @@ func (m *Mapper) together(g *given, dates bool) *fault.Fault {
 	if s.EndClock != moment.NoClock && e.Clock != moment.NoClock && s.EndClock != e.Clock {
 		return fault.Newf("the start's range ends at %s, and the end is at %s", showClock(s.EndClock), showClock(e.Clock)).Do("correct one of them")
 	}
+	hours := s.EndClock != moment.NoClock && s.Clock != moment.NoClock
 	if s.EndClock != moment.NoClock {
 		e.Clock = s.EndClock
 	}
-	if !s.HasEndDate {
+	last := e.Date
+	switch {
+	case dates && s.HasEndDate && s.EndDate > s.Date && s.Clock != moment.NoClock && !e.HasDate:
+		last = s.EndDate
+	case hours && !s.HasEndDate && s.HasDate && e.HasDate && e.Date > s.Date && !(e.Date == s.Date+day24 && s.EndClock <= s.Clock): // and no night: 18:00–19:30 from 2 March to 30 March
+	case s.HasEndDate:
+		e.HasDate, e.Date = true, s.EndDate
+		return nil
+	default:
 		return nil
 	}
-	if dates && s.EndDate > s.Date && s.Clock != moment.NoClock && !e.HasDate {
-		switch m.intake.RangeWithTimes {
-		case "each day":
-			g.days = (s.EndDate-s.Date)/day24 + 1
-			return nil
-		case "one":
-		default:
-			return fault.Newf("has the dates %s to %s and a time of day besides: one event, or one on each day", shortDate(s.Date), shortDate(s.EndDate)).Do("set range_with_times: one, or range_with_times: each day")
-		}
+	switch m.intake.RangeWithTimes {
+	case "each day":
+		g.days, e.HasDate, e.Date = (last-s.Date)/day24+1, false, 0
+	case "one":
+		e.HasDate, e.Date = true, last
+	default:
+		return fault.Newf("has the dates %s to %s and a time of day besides: one event, or one on each day", shortDate(s.Date), shortDate(last)).Do("set range_with_times: one, or range_with_times: each day")
 	}
-	e.HasDate, e.Date = true, s.EndDate
 	return nil
 }
 

@@ -71,7 +71,7 @@ func (t *Traits) Learn(cell table.Cell) {
 	if _, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64); err == nil {
 		t.Figures++
 	}
-	if t.Lists == t.Filled-1 && weekdays(text) {
+	if weekdays(text) {
 		t.Lists++
 	}
 	if len(t.Samples) < samples && !slices.Contains(t.Samples, text) {
@@ -87,7 +87,7 @@ func weekdays(text string) bool {
 	found := 0
 	for word := range strings.FieldsFuncSeq(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) }) {
 		switch days, _ := moment.Weekdays(word, 0); {
-		case days != 0, word == "daily", word == "weekdays":
+		case days != 0, slices.Contains(eachDay, word):
 			found++
 		case !slices.Contains(joining, word):
 			return false
@@ -96,7 +96,10 @@ func weekdays(text string) bool {
 	return found > 0
 }
 
-var joining = []string{"and", "to", "und", "bis", "et", "au", "y", "e", "a", "en", "tot"}
+var (
+	joining = []string{"and", "to", "und", "u", "bis", "et", "au", "du", "le", "les", "y", "e", "i", "a", "al", "à", "às", "los", "las", "os", "as", "en", "tot", "m", "von", "vom", "de", "del", "dal", "da", "van", "every", "every", "jeden", "jede", "chaque", "cada", "ogni", "elke"}
+	eachDay = []string{"daily", "weekdays", "täglich", "werktags", "quotidien", "diario", "giornaliero", "diário", "dagelijks", "feira"}
+)
 
 // Given is what a person said of a table.
 type Given struct {
@@ -307,11 +310,17 @@ func (m *chooser) weekly() {
 			return strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsLetter(r) && r != '.' }) || s == "daily"
 		})
 	}
+	dates := 0
+	for _, c := range m.columns {
+		if c.temporal && c.role == moment.DateRole {
+			dates++
+		}
+	}
+	spans := dates > 1 // from when and until when
 	for i, c := range m.columns {
-		if c.Filled > 0 && c.Lists == c.Filled && !m.taken[i] && (m.rank("repeat_on", i) > 0 || several(c.Traits)) && several(c.Traits) {
+		if c.Filled > 0 && (c.Lists == c.Filled || c.Lists*2 >= c.Filled && m.rank("repeat_on", i) > 0 || c.Lists*2 >= c.Filled && spans) && !m.taken[i] && several(c.Traits) {
 			m.days = true
 			m.take("repeat", i)
-			m.choice("repeat").Template = "weekly on " + m.choice("repeat").Template
 			return
 		}
 	}
@@ -643,7 +652,7 @@ func of(heading string) bool {
 func (m *matcher) firstText(key []string) int {
 	for i, c := range m.columns {
 		isKey := slices.ContainsFunc(key, func(k string) bool { return m.header.Find(k) == i })
-		if !m.taken[i] && c.Filled > 0 && !c.temporal && !isKey && c.Lists < c.Filled && !of(m.header.Label(i)) {
+		if !m.taken[i] && c.Filled > 0 && !c.temporal && !isKey && c.Lists*2 < c.Filled+1 && !of(m.header.Label(i)) {
 			return i
 		}
 	}

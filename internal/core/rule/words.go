@@ -11,8 +11,10 @@ import (
 	"almanach/internal/core/zone"
 )
 
-// ParseWords reads a recurrence written in English. date reads a date as a
-// wall-clock midnight. The grammar, letter case ignored, commas free:
+// ParseWords reads a recurrence written in English, or in French, German, Spanish, Italian,
+// Portuguese or Dutch word by word. date reads a date as a wall-clock midnight; day knows
+// the weekdays of the other languages, nil for none. The grammar, letter case ignored,
+// commas free:
 //
 //	rule   = often *( on | until | times )
 //	often  = "daily" | "weekly" | "fortnightly" | "monthly" | "quarterly" | "yearly" | "annually"
@@ -26,9 +28,22 @@ import (
 //	on     = [ "on" ] [ "the" ] ( days | nth )
 //	until  = ( "until" | "till" ) date
 //	times  = number "times" | "for" number ( "times" | unit )
-func ParseWords(text string, date func(string) (int64, bool)) (Rule, error) {
+func ParseWords(text string, date func(string) (int64, bool), day func(string) (time.Weekday, bool)) (Rule, error) {
+	r, err := parseWords(text, date, nil)
+	if err == nil || day == nil {
+		return r, err
+	}
+	english := translated(text, day)
+	foreign, other := parseWords(english, date, day)
+	if other == nil || english != text && !strings.Contains(other.Error(), "is not understood") {
+		return foreign, other
+	}
+	return r, err
+}
+
+func parseWords(text string, date func(string) (int64, bool), day func(string) (time.Weekday, bool)) (Rule, error) {
 	r := Rule{Interval: 1, WeekStart: time.Monday}
-	w := words{rule: &r}
+	w := words{rule: &r, day: day}
 	body, until, hasUntil := cutWord(text, "until", "till")
 	w.tokens = tokens(body)
 	if err := w.parse(); err != nil {
@@ -79,7 +94,8 @@ type words struct {
 	rule   *Rule
 	tokens []string
 	at     int
-	seen   bool // a frequency
+	seen   bool                              // a frequency
+	day    func(string) (time.Weekday, bool) // nil in English
 }
 
 var frequencies = map[string]Freq{"daily": Daily, "weekly": Weekly, "monthly": Monthly, "yearly": Yearly, "annually": Yearly, "hourly": Hourly}
@@ -99,7 +115,10 @@ func (w *words) tok(i int) string {
 	return strings.Trim(w.tokens[w.at+i], ".")
 }
 
-func weekday(s string) (time.Weekday, bool) {
+func (w *words) weekday(s string) (time.Weekday, bool) {
+	if w.day != nil {
+		return namedDay(s, w.day)
+	}
 	s = strings.TrimSuffix(s, "s")
 	for d := time.Sunday; d <= time.Saturday; d++ {
 		name := strings.ToLower(d.String())
@@ -207,6 +226,11 @@ func (w *words) every() error {
 		w.at++
 		return nil
 	}
+	if n, ok := ordinal(w.tok(0)); ok && n > 1 && !w.seen {
+		if d, ok := w.weekday(w.tok(1)); ok && !slices.Contains([]string{"of", "in"}, w.tok(2)) {
+			return fmt.Errorf("it may be one %s in %d, or number %d of a month", d, n, n)
+		}
+	}
 	return w.days()
 }
 
@@ -252,7 +276,7 @@ func (w *words) days() error {
 		w.at += n
 		return nil
 	}
-	if d, ok := weekday(t); ok {
+	if d, ok := w.weekday(t); ok {
 		if !w.seen {
 			r.Freq, w.seen = Weekly, true
 		}
@@ -301,7 +325,7 @@ func (w *words) ordinals() error {
 		nth = append(nth, n)
 		w.at += next + 1
 	}
-	d, isWeekday := weekday(w.tok(0))
+	d, isWeekday := w.weekday(w.tok(0))
 	isDay := w.tok(0) == "day"
 	for _, n := range nth {
 		switch {
@@ -333,8 +357,8 @@ func (w *words) weekdayRange() (from, to time.Weekday, n int, ok bool) {
 			return 0, 0, 0, false
 		}
 	}
-	from, okFrom := weekday(a)
-	to, okTo := weekday(b)
+	from, okFrom := w.weekday(a)
+	to, okTo := w.weekday(b)
 	return from, to, n, okFrom && okTo && from != to
 }
 

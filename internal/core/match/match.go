@@ -14,6 +14,7 @@ import (
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/template"
+	"almanach/internal/core/zone"
 )
 
 // Choice is the columns that suit a field.
@@ -136,6 +137,9 @@ func Columns(header table.Header, rows []table.Row, given Given, set moment.Sett
 		if f == nil && c.guessed != "" {
 			f = fault.Newf("the column %s holds times of day, and its name does not say what of", c.guessed).Do("describe the columns in an intake file; draft writes a first one")
 		}
+	}
+	if f == nil {
+		f = folded(header, rows, traits, choices)
 	}
 	return slices.DeleteFunc(choices, func(c Choice) bool { return c.Field == "attendees" && c.Sure != Surely }), f
 }
@@ -324,6 +328,73 @@ func (m *chooser) weekly() {
 			return
 		}
 	}
+}
+
+// folded refuses rows of which one event each may be too few: those with several dates, as
+// in Date 1 and Date 2, and those that can be lessons of each week, with a column of
+// weekdays and two dates on that day, weeks apart.
+func folded(header table.Header, rows []table.Row, traits []Traits, choices []Choice) *fault.Fault {
+	at := slices.IndexFunc(choices, func(c Choice) bool { return c.Field == "start" })
+	if at < 0 || slices.ContainsFunc(choices, func(c Choice) bool { return c.Field == "repeat" }) {
+		return nil
+	}
+	start := choices[at].Indexes
+	first := traits[start[0]].Column
+	if first.Mostly() != moment.DateRole {
+		return nil
+	}
+	taken := func(i int) bool {
+		return slices.ContainsFunc(choices, func(c Choice) bool { return slices.Contains(c.Indexes, i) })
+	}
+	var more []string
+	for i, t := range traits {
+		if !taken(i) && t.Filled > 0 && t.Column.Holds(t.Filled-t.Bad) && t.Column.Mostly() == moment.DateRole && unnumbered(header.Label(i)) == unnumbered(header.Label(start[0])) {
+			more = append(more, Reference(header, i))
+		}
+	}
+	if more != nil {
+		return fault.Newf("a row can have several dates: %s, %s", Reference(header, start[0]), strings.Join(more, ", ")).
+			Do("describe the columns in an intake file, with also: %q for an event on each", strings.Join(more, ", "))
+	}
+	if len(start) < 2 && !first.Timed() {
+		return nil
+	}
+	stride := max(1, len(rows)/sampled)
+	for day, t := range traits {
+		if t.Filled < 2 || t.Lists < t.Filled {
+			continue
+		}
+		for last, b := range traits {
+			if last == start[0] || b.Filled < 2 || !b.Column.Holds(b.Filled-b.Bad) || b.Column.Mostly() != moment.DateRole || b.Column.Timed() {
+				continue
+			}
+			apart, weeks := 0, 0
+			for n := 0; n < len(rows); n += stride {
+				from, f := first.Read(rows[n].Cell(start[0]))
+				to, g := b.Column.Read(rows[n].Cell(last))
+				if f != nil || g != nil || !from.HasDate || !to.HasDate || to.Date-from.Date < 7*86400 {
+					continue
+				}
+				apart++
+				if names, _ := moment.Weekdays(rows[n].Cell(day).Text, 0); (to.Date-from.Date)%(7*86400) == 0 && names&(1<<zone.Civil(from.Date).Weekday()) != 0 {
+					weeks++
+				}
+			}
+			if apart > 1 && weeks == apart {
+				return fault.Newf("the rows can be events of each week, on %s from %s until %s, or one long event each", header.Label(day), header.Label(start[0]), header.Label(last)).
+					Do("describe the columns in an intake file, with repeat: %q and repeat_until: %q for a series", Reference(header, day), Reference(header, last))
+			}
+		}
+	}
+	return nil
+}
+
+// unnumbered gives a heading without what counts it: Date 2, 2nd date, Termin II.
+func unnumbered(label string) string {
+	words := strings.FieldsFunc(strings.ToLower(label), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	return strings.Join(slices.DeleteFunc(words, func(w string) bool {
+		return unicode.IsDigit(rune(w[0])) || strings.Trim(w, "iv") == "" || slices.Contains([]string{"first", "second", "third", "fourth", "fifth", "next", "erster", "zweiter", "dritter", "vierter", "première", "deuxième", "troisième", "primera", "segunda", "tercera", "prima", "seconda", "terza"}, w)
+	}), " ")
 }
 
 // leftClocks gives times of day that no name gave a place to the start and the

@@ -49,13 +49,20 @@ func TestMatch(t *testing.T) {
 		{"Réservation|Navire|Quai|Date|Heure de début|Heure de fin", "1|A|3|14/12/2026|8h15|17h30", "start Date+Heure de début, end Heure de fin, location Quai, title Navire"},
 		{"No|Name|Date|Zone of time", "1|A|2026-03-15|UTC", "start Date, zone Zone of time, title Name"},
 		{"When|Until", "2026-03-15|2026-03-16", "no column suits as a title"},
+		{"No|Name|Date 1|Date 2", "1|A|2026-03-15|2026-03-16", "a row can have several dates: {Date 1}, {Date 2}"},
+		{"No|Name|1. Termin|2. Termin", "1|A|2026-03-15|2026-03-16", "a row can have several dates: {1. Termin}, {2. Termin}"},
+		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|2026-03-02|2026-03-30\n2|B|Sat|9:00|12:00|2026-03-07|2026-03-28", "the rows can be events of each week, on Day from First date until Last date"},
+		{"No|Vessel|Day|Arrival|ETA|Departure|ETD", "1|A|Mon|2026-03-02|18:00|2026-03-16|19:30\n2|B|Sat|2026-03-07|9:00|2026-03-18|12:00", "start Arrival+ETA, end Departure+ETD, title Vessel"},
 	} {
-		cells := strings.Split(tt.row, "|")
-		row := table.Row{Number: 2}
-		for _, c := range cells {
-			row.Cells = append(row.Cells, table.Cell{Kind: table.Text, Text: c})
+		var rows []table.Row
+		for line := range strings.SplitSeq(tt.row, "\n") {
+			row := table.Row{Number: int32(len(rows) + 2)}
+			for c := range strings.SplitSeq(line, "|") {
+				row.Cells = append(row.Cells, table.Cell{Kind: table.Text, Text: c})
+			}
+			rows = append(rows, row)
 		}
-		choices, f := Columns(strings.Split(tt.header, "|"), []table.Row{row}, Given{Key: []string{"No"}}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
+		choices, f := Columns(strings.Split(tt.header, "|"), rows, Given{Key: []string{"No"}}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
 		if f != nil {
 			assert.Contains(t, f.Error(), tt.want, tt.header)
 			continue

@@ -27,8 +27,9 @@ func alternatives(of ...string) *regexp.Regexp {
 // denials are the words that say no, and those for what is taken back.
 var denials = sync.OnceValue(func() *regexp.Regexp {
 	return alternatives(
-		`not|\p{L}+n[’']t|never|nobody|no one|nothing|cannot|no longer|there (?:is|are|will be) no`,
+		`not|\p{L}+n[’']t|never|nobody|no one|nothing|cannot|no longer|there (?:is|are|will be) no|^\W*no \p{L}{3,}`,
 		`refused|rejected|declined|denied|turned down|void|pending|disregard|ignore|skip(?:ped)?|delete[ds]?|forget|remove .{0,60}(?:calendar|diary|list|plan|schedule)`,
+		`^\W*(?:sem|sin) \p{L}{3,}`,
 		`nicht|kein(?:e[nrms]?)?|niemand|nie|niemals|nichts|ausfallen|gestrichen|ausgesetzt|abgelehnt|zurückgezogen|lösch(?:en|t)|streich(?:en|t)`,
 		`pas|jamais|aucune?|refusée?s?|rejetée?s?|retirée?s?|supprimer`,
 		`no (?:se|hay|habrá|tendrá|puede|podrá|es|está|va|viene|puedo|podemos|será)|nunca|nadie|ning[uú]n[oa]?|rechazad[oa]s?|retirad[oa]s?|eliminar|borrar`,
@@ -49,6 +50,7 @@ var harmless = sync.OnceValue(func() *regexp.Regexp {
 		`(?:not|nicht|pas|non|não|niet) (?:at |on |um |am |à |alle |às |om )?(?:the )?\d|not (?:\p{L}+ ){0,3}before|ignore .{0,40}stands`,
 		`(?:there (?:is|are|will be) )?no (?:water|power|electricity|current|gas|heating|internet|access|entry|passage|parking|mooring|anchoring|traffic|service)`,
 		`[^,;.\d]*[,;.] (?:let us|let[’']s|how about|what about|but|better|rather|so|could we|can we|shall we|would|instead|lieber|besser|sondern|aber|dafür|plutôt|mais|mejor|pero|meglio|ma|melhor|mas|liever|maar)`, // I can't make it, let us say 9 March at 10
+		`no (?:problem|worries|objections?|issues?|changes?|need|reply|answer|charge|fee|cost|entrance|registration|booking|tickets?|reservation|(?:later|earlier|more|less|longer) than|berthing|overtaking|wash|diving|fishing|stopping|waiting|vessels?|ships?|boats?|cars?|vehicles?)`,
 		`not (?:compulsory|mandatory|obligatory|needed|required|necessary|in (?:the )?\p{L}+)|(?:nicht|pas|non|niet) (?:nötig|notwendig|verpflichtend|obligatoire|nécessaire|obbligatori[oa]|verplicht)`,
 		`not (?:later|earlier|before|more|less|only|just|necessarily|yet known|applicable|counting|including)|(?:if|why|or|whether or) not|not at all`,
 		`(?:must|shall|may|should|need) not|(?:please )?(?:do not|don[’']t) (?:park|moor|anchor|berth|enter|use|cross|block|pass|swim|dive|feed|touch|leave)`,

@@ -186,12 +186,15 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	case t.num == 24 && s.text == "h" && !s.gap && !r.word(i-1, untilWords) && !r.word(i-1, rangeWords) && !r.is(i-1, '-'): // round the clock
 		return clock{}, 0
 	case len(t.text) <= 2 && (s.text == "h" || s.text == "u") && !s.gap && t.num < 25:
-		c.sure, end = t.num > 12 || t.text[0] == '0', i+2
+		c.sure, end = t.num > 12 || t.text[0] == '0' || t.num > 4 && t.num < 7, i+2 // 6h is of a clock of 24 hours
 		c.bare, c.marked = !c.sure, true
 	case len(t.text) <= 2 && t.num < 25 && r.word(i+1, hourWords) && !r.word(i+1, lastingHours) && s.gap && !r.lengthBefore(i):
 		end, c.bare, c.sure, c.marked = i+2, t.num < 13, t.num > 12 || t.text[0] == '0', !r.word(i+1, list("o'clock oclock"))
 		if m := r.tok(end); m.kind == 'n' && len(m.text) == 2 && m.num < 60 && m.gap && !r.is(end+1, '.') && r.month(end+1) == 0 { // 8 Uhr 30
 			c.minute, end = m.num, end+1
+		}
+		if r.word(i+1, list("h heure heures")) && t.num > 4 && t.num < 7 {
+			c.sure = true
 		}
 	case len(t.text) <= 2 && r.isHalf(i+1):
 	case bare && len(t.text) <= 2 && t.num < 25 && r.month(i+1) == 0 && !(r.is(i+1, '.') && (r.month(i+2) > 0 || r.is(i+2, 'n') && !r.tok(i+2).gap)) && !r.is(i+1, '/') && r.tok(i+1).kind != '%':
@@ -204,6 +207,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		return clock{}, 0
 	}
 	if r.word(end, hourWords) && c.colon {
+		c.sure = c.sure || c.hour > 4 && r.word(end, list("uhr uur")) // 6:30 Uhr, and 18:30 for the evening
 		end++
 	}
 	c, end = r.halfOfDay(c, end)

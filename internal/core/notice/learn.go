@@ -8,7 +8,7 @@ import (
 )
 
 // fullTime is a time that only a clock of 24 hours has.
-var fullTime = pattern.Lazy(`(?i)\b(?:1[3-9]|2[0-3])(?:[:.hu][0-5]\d\b|[0-5]\d ?(?:h|hrs|hours|lt|utc|z)\b|[hu]\b| ?uhr\b)`)
+var fullTime = pattern.Lazy(`(?i)\b(?:1[3-9]|2[0-3])(?:[:.hu][0-5]\d\b|[0-5]\d ?(?:h|hrs|hours|lt|utc|z)\b|[hu]\b| ?(?:uhr|uur|h)\b)|\b(?:alle|ore|a las|às|om|kl\.?) (?:1[3-9]|2[0-3])\b`)
 
 // leadingTime is a time of four figures at the beginning of a line.
 var leadingTime = pattern.Lazy(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)

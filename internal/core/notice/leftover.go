@@ -344,14 +344,29 @@ func (r *reader) hoursLeft(i int) bool {
 	if !r.is(i+1, '-') || b.kind != 'n' || len(a.text) > 2 || len(b.text) > 2 || a.num > 24 || b.num > 24 || r.month(i+3) != 0 {
 		return false
 	}
-	if before.kind == 'w' {
-		noun := strings.TrimSuffix(before.text, "s")
-		if placeNouns.has(before.text) || placeNouns.has(noun) || countedNouns.has(before.text) || countedNouns.has(noun) {
-			return false
-		}
+	if counts(before) {
+		return false
 	}
 	next := r.tok(i + 3)
 	return a.text[0] == '0' || b.text[0] == '0' || next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+3, smallWords) || r.word(i+3, list("h hrs uhr daily each every only täglich jeweils jeden chaque cada todos ogni tous elke")) || r.word(i+3, placeNouns) || r.weekday(i+3) != 0
+}
+
+// counts tells whether a word is of things that have numbers: berths 7-15.
+func counts(t token) bool {
+	noun := strings.TrimSuffix(t.text, "s")
+	return t.kind == 'w' && (placeNouns.has(t.text) || placeNouns.has(noun) || countedNouns.has(t.text) || countedNouns.has(noun))
+}
+
+// hoursAlone tells whether two hours and a word for a range stand in a text that says no
+// time: the time is the same, 9 to 11.
+func (r *reader) hoursAlone() bool {
+	for i, t := range r.toks {
+		u, next := r.tok(i+2), r.tok(i+3)
+		if t.kind == 'n' && u.kind == 'n' && len(t.text) <= 2 && len(u.text) <= 2 && t.num > 0 && r.rangeOfHours(i) && !counts(r.tok(i-1)) && (next.kind != 'w' && next.kind != 'x' && next.kind != '%' || smallWords.has(next.text)) && !r.is(i-1, '/') && !(r.is(i-1, '.') && !t.gap) {
+			return true
+		}
+	}
+	return false
 }
 
 // hourLeft tells whether a number stands where an hour can, as in about 10.

@@ -208,6 +208,7 @@ func Read(lines []Line, set Settings) Found {
 	d.overLists()
 	if set.Message {
 		d.timesOfDays()
+		d.timesElsewhere()
 		d.choices(lines)
 		d.severalSentences()
 	} else if len(d.out.Events) == 1 && d.apart {
@@ -261,6 +262,7 @@ type document struct {
 	bareAt      int            // the event of such a line, where it is the last, from 1; else 0
 	titlesBelow map[int]string // what stands below such lines, by their events
 	rough       string         // what says a length, or an end, only roughly
+	timeElse    string         // what says a time that was not read, or that is not to be
 	weeks       []unit         // that name a week by its number, and no day
 	apart       bool           // a time stands somewhere without a day
 	section     int            // the first event below the last heading

@@ -354,7 +354,10 @@ func (d *document) without(u unit, r *reader, passed bool) {
 			d.out.Places = append(d.out.Places, place)
 		}
 	}
-	if maybeWhen().MatchString(u.text) && len(u.fields) == 0 {
+	if d.set.Message && len(u.fields) == 0 && (r.hoursAlone() || maybeWhen().MatchString(u.text)) {
+		d.timeElse = u.text
+	}
+	if (maybeWhen().MatchString(u.text) || d.set.Message && r.hoursAlone()) && len(u.fields) == 0 {
 		d.pass(u, u.text, "holds a number that may be a day or a time, and is not understood")
 	}
 	if d.bareAt > 0 && !u.gap && u.level == 0 && len(u.text) < 90 && !passed {

@@ -390,7 +390,7 @@ func (d *document) minutes(c clock) (int, string) {
 		}
 	case c.sure || c.hour > 12 || c.hour == 0:
 	case c.marked && !d.set.Message: // 5h, 5 Uhr, as a notice has it
-	case c.colon && c.hour >= 5 && d.full: // 6:00, where the text says 18:00 as well
+	case (c.colon || c.marked) && c.hour >= 5 && d.full: // 6:00, where the text says 18:00 as well
 	case c.hour <= 6 && (d.set.Message || c.bare):
 		return m + 720, fmt.Sprintf("%s is taken for %s", c, clock{hour: c.hour + 12, minute: c.minute, sure: true})
 	case d.set.Message || c.bare:

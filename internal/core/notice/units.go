@@ -112,7 +112,7 @@ func goesOn(before, l Line) bool {
 	}
 	indented := strings.HasPrefix(l.Text, "  ") || strings.HasPrefix(l.Text, "\t")
 	if bullet().MatchString(before.Text) {
-		return indented || full && !startsWithDate(text)
+		return indented || full && !startsWithDate(text) && !colonLine().MatchString(text)
 	}
 	first, _ := utf8.DecodeRuneInString(text)
 	last := was[max(0, len(was)-1):]

@@ -28,6 +28,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		if s.kind != 'd' {
 			if s.kind == 't' && (endsWith(r.before(s.from), insteadOf) || d.set.Message && phraseAt(r.text[r.tok(s.to-1).to:], takenWords)) {
 				why = append(why, notToBe)
+				d.timeElse = u.text
 				continue
 			}
 			if s.kind == 't' && d.deadline(r, s) {

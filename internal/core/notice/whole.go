@@ -2,6 +2,7 @@ package notice
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -49,6 +50,9 @@ func (d *document) timesOfDays() {
 			continue
 		case 1:
 			e := &events[i+1]
+			if d.timeElse != "" && e.Held == nil {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), "may be at another time: the text says "+strconv.Quote(fault.Shorten(d.timeElse, 60))).Do("write the time beside the day")
+			}
 			e.OnDay(day.Start)
 			e.NoDate = false
 			e.note("the day is that said before")
@@ -71,6 +75,16 @@ func (d *document) timesOfDays() {
 		}
 	}
 	d.out.Events = events
+}
+
+// timesElsewhere holds a day without a time, in a message, that says one which was not
+// read, or which it says of what is not to be: everything else stays as it was (9:00).
+func (d *document) timesElsewhere() {
+	for i := range d.out.Events {
+		if e := &d.out.Events[i]; d.timeElse != "" && e.NoTime && e.AllDay && e.End.IsZero() && !e.NoDate && e.Held == nil && !e.Cancelled {
+			e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text may say one: "+strconv.Quote(fault.Shorten(d.timeElse, 60))).Do("write the time beside the day")
+		}
+	}
 }
 
 // listNouns name what is a list of events, and no event.
@@ -125,7 +139,7 @@ func (d *document) choices(lines []Line) {
 func (d *document) severalSentences() {
 	var of []*Event
 	for i := range d.out.Events {
-		if e := &d.out.Events[i]; e.prose && e.What == d.set.Subject && !e.Cancelled && (e.Held == nil && !e.Start.IsZero() || len(of) == 0 && e.Held != nil && strings.Contains(e.Held.Reason(), atEarliest)) {
+		if e := &d.out.Events[i]; e.prose && e.What == d.set.Subject && !e.Cancelled && (e.Held == nil && !e.Start.IsZero() || len(of) == 0 && e.Held != nil && (strings.Contains(e.Held.Reason(), atEarliest) || !e.NoTime)) {
 			of = append(of, e)
 		}
 	}

@@ -190,7 +190,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		c.bare, c.marked = !c.sure, true
 	case len(t.text) <= 2 && t.num < 25 && r.word(i+1, hourWords) && !r.word(i+1, lastingHours) && s.gap && !r.lengthBefore(i):
 		end, c.bare, c.sure, c.marked = i+2, t.num < 13, t.num > 12 || t.text[0] == '0', !r.word(i+1, list("o'clock oclock"))
-		if m := r.tok(end); m.kind == 'n' && len(m.text) == 2 && m.num < 60 && m.gap && !r.is(end+1, '.') && r.month(end+1) == 0 { // 8 Uhr 30
+		if m := r.tok(end); m.kind == 'n' && len(m.text) == 2 && m.num < 60 && m.gap && !(r.is(end+1, '.') && (r.month(end+2) > 0 || r.is(end+2, 'n'))) && r.month(end+1) == 0 { // 8 Uhr 30
 			c.minute, end = m.num, end+1
 		}
 		if r.word(i+1, list("h heure heures")) && t.num > 4 && t.num < 7 {

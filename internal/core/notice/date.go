@@ -234,7 +234,7 @@ func (r *reader) shortYear(i int) int {
 	switch {
 	case t.kind != 'n' || len(t.text) != 2 || t.num < 25 || t.num > 45 || t.ordinal:
 	case (next.kind == ':' || next.kind == '.') && r.is(i+2, 'n') && !r.tok(i+2).gap, r.hour(i), r.half(i + 1), r.month(i+1) > 0:
-	case !t.gap, i+1 >= len(r.toks), next.kind == ',', next.kind == ')', next.kind == ';', next.kind == '|',
+	case !t.gap, i+1 >= len(r.toks), next.kind == '.' && i+2 >= len(r.toks), next.kind == ',', next.kind == ')', next.kind == ';', next.kind == '|',
 		next.kind == 'n' && (len(next.text) == 4 || r.is(i+2, ':') || r.is(i+2, '.')), next.kind == '@', r.word(i+1, atWords), r.word(i+1, fromWords):
 		return 2000 + t.num
 	}

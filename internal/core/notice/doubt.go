@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"slices"
 	"strings"
 
 	"almanach/internal/core/fault"
@@ -20,7 +21,8 @@ func (r *reader) unread(g *group) bool {
 		if t.kind != 'n' || len(t.text) > 2 || t.num > 24 || !(r.word(i-1, untilWords) || r.word(i-1, list("at um às alle dalle om ore from von ab"))) {
 			continue
 		}
-		if !r.inside(g, i) && i >= g.from-2 && i <= g.to+3 {
+		other := slices.ContainsFunc(g.others, func(s [2]int) bool { return i >= s[0] && i < s[1] })
+		if !r.inside(g, i) && !other && i >= g.from-2 && i <= g.to+3 {
 			return true
 		}
 	}

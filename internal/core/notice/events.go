@@ -65,6 +65,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		g := &groups[n]
 		switch {
 		case g.doubt != "":
+		case g.daily: // 8:00 to 12:00 and 13:00 to 17:00 each day
 		case g.inherits && !r.ownWords(groups, n), g.inherits && d.set.Message && u.sentence, n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || d.set.Message && u.sentence):
 			g.doubt = "names several times for one day"
 		case n+1 < len(groups) && r.slashBetween(groups[n], groups[n+1]), n > 0 && r.slashBetween(groups[n-1], groups[n]):
@@ -113,7 +114,14 @@ func (r *reader) daily(u unit, groups []group) {
 			continue
 		}
 		for n := range groups {
-			groups[n].daily = groups[n].daily || groups[n].dates == said.dates
+			if groups[n].dates == said.dates {
+				groups[n].daily, groups[n].others = true, nil
+				for _, o := range groups {
+					if o.dates == said.dates {
+						groups[n].others = append(groups[n].others, o.spans...)
+					}
+				}
+			}
 		}
 	}
 }

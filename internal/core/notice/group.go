@@ -20,9 +20,10 @@ type group struct {
 	from, to int // tokens
 	spans    [][2]int
 	inherits bool
-	doubt    string // why it is not to be loaded
-	apart    bool   // the first and the last day have a time each
-	daily    bool   // its times are those of each day
+	doubt    string   // why it is not to be loaded
+	apart    bool     // the first and the last day have a time each
+	daily    bool     // its times are those of each day
+	others   [][2]int // the spans of other times of the same days
 }
 
 // grouped brings days, times and lengths together that are of one event.

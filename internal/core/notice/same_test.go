@@ -12,6 +12,20 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// wrapped breaks a line behind the last word that fits, as mail programs do.
+func wrapped(line string, width int) string {
+	out, length := "", 0
+	for word := range strings.FieldsSeq(line) {
+		if length > 0 && length+1+len(word) > width {
+			out, length = out+"\n", 0
+		} else if length > 0 {
+			out, length = out+" ", length+1
+		}
+		out, length = out+word, length+len(word)
+	}
+	return out
+}
+
 // A day, or a time, written in another way is the same: what is found stays as it is.
 func TestSame(t *testing.T) {
 	tuesday := time.Date(2026, 3, 3, 9, 0, 0, 0, time.UTC)
@@ -114,6 +128,16 @@ func TestSame(t *testing.T) {
 		check("short weekdays with a point", text, weekday.ReplaceAllStringFunc(text, func(s string) string { return s[:3] + "." }))
 		check("short weekdays", text, weekday.ReplaceAllStringFunc(text, short))
 		check("capitals", text, strings.ToUpper(text))
+		if line := strings.Trim(body, "\n"); strings.HasPrefix(text, "Subject: ") && !strings.Contains(line, "\n") {
+			subject := strings.TrimSuffix(text, body)
+			check("greeted", text, subject+"\nHello Ada,\n\n"+line+"\n\nKind regards\nBo Fenn")
+			if bare := strings.TrimSuffix(line, "."); bare != line {
+				check("no full stop", text, subject+"\n"+bare)
+			} else if letter := line[len(line)-1]; letter >= 'a' && letter <= 'z' || letter >= '0' && letter <= '9' {
+				check("full stop", text, subject+"\n"+line+".")
+			}
+			check("wrapped", text, subject+"\n"+wrapped(line, 60))
+		}
 		if !day.MatchString(body) {
 			continue
 		}

@@ -81,6 +81,9 @@ func goesOn(before, l Line) bool {
 	if labelLine().MatchString(l.Text) && isLabel(labelLine().FindStringSubmatch(l.Text)[1]) {
 		return false
 	}
+	if cutOff(was, text) {
+		return true
+	}
 	if colonLine().MatchString(before.Text) && colonLine().MatchString(l.Text) { // a list of names with what is said of each
 		return false
 	}
@@ -90,7 +93,7 @@ func goesOn(before, l Line) bool {
 	if startsWithDate(strings.TrimSpace(before.Text)) && (endOnly().MatchString(text) || roughLine().MatchString(text)) { // a list of times, one of which says only its end, or is rough
 		return false
 	}
-	if upper, _ := utf8.DecodeRuneInString(text); colonLine().MatchString(before.Text) && unicode.IsUpper(upper) && SaysDay(before.Text) && !smallWords.has(lastWord(was)) { // a list of labels and days
+	if upper, _ := utf8.DecodeRuneInString(text); colonLine().MatchString(before.Text) && unicode.IsUpper(upper) && SaysDay(before.Text) && !smallWords.has(lastWord(was)) && !abbreviations.has(lastWord(was)) { // a list of labels and days
 		return false
 	}
 	if dashed().MatchString(before.Text) && dashed().MatchString(l.Text) && SaysDay(before.Text) && SaysDay(l.Text) { // a list of titles and days
@@ -142,6 +145,50 @@ var (
 	columned = pattern.Lazy(`\S(?: {3,}|\t+)\S`)
 	endOnly  = pattern.Lazy(`(?i)^(?:until|till|til|bis|jusqu'à|hasta|fino alle|até|tot) (?:\d{1,2}(?:[:.h]\d\d|\s?[ap]\.?m\b)|\d{4}\s?h)`)
 )
+
+// cutOff tells whether a line cannot end where it does: 2:00 PM -, 9:00 and, (was, 5 and
+// then March, Sun 8 March and then a time.
+func cutOff(was, text string) bool {
+	next := &reader{text: text, toks: scan(text[:min(len(text), 20)])}
+	r := &reader{text: was, toks: scan(was)}
+	if len(next.toks) == 0 || len(r.toks) == 0 || columned().MatchString(was) { // a row whose last cell is empty
+		return false
+	}
+	last, first := r.toks[len(r.toks)-1], next.toks[0]
+	number := last.kind == 'n' || last.kind == 'w' && numberWords.number(last.text) > 0
+	if number && first.kind == 'w' && (last.kind == 'n' && len(first.text) > 3 && monthOf(first.text) > 0 && len(next.toks) > 1 || lengthWords.has(first.text) && hasTime(was)) {
+		return true
+	}
+	_, day := next.when(0)
+	_, clock := next.clocks(0, false)
+	if day == 0 && (clock == 0 || first.kind != 'n') || !SaysDay(was) && !hasTime(was) {
+		return false
+	}
+	word := was[strings.LastIndexByte(was, ' ')+1:] // as it is written: and no Hall A
+	switch timed := day == 0; {
+	case strings.Count(was, "(") > strings.Count(was, ")") && !strings.Contains(text, "("):
+		return true
+	case list("and to until till or through thru from between at und bis oder um von ab zwischen et à au ou de jusqu'à y a hasta o desde e al alle dalle all' fino até às en tot of van om t/m & +").has(word), list("start starts begin begins end ends beginnt endet").has(word) && !startsWithDate(strings.TrimSpace(was)):
+		return true
+	case !timed || startsWithDate(strings.TrimSpace(was)):
+		return false
+	case strings.HasSuffix(was, ","):
+		return true
+	case !hasTime(was):
+		return false
+	case strings.HasSuffix(was, "-") || strings.HasSuffix(was, "–") || strings.HasSuffix(was, "—") || strings.HasSuffix(was, "→") || strings.HasSuffix(was, "->"):
+		return true
+	}
+	if weekdaysOf(last.text) != 0 && unicode.IsUpper(rune(word[0])) { // Voss Sa 8-20 Uhr, Imre So
+		return true
+	}
+	for i := range r.toks { // a time, and then a day that has none yet
+		if _, end := r.when(i); end == len(r.toks) {
+			return true
+		}
+	}
+	return false
+}
 
 // roughLine begins with a time that is said only roughly.
 var roughLine = pattern.Lazy(`(?i)^(?:approx\.?|approximately|ca\.?|circa|about|around|gegen|etwa|ungefähr|vers|environ|hacia|sobre|verso|cerca|por volta|rond|omstreeks) (?:las |le |das |de )?\d{1,2}(?:[:.h]\d\d| ?(?:uhr|h|am|pm|hrs)\b)`)

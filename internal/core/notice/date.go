@@ -131,7 +131,7 @@ func (r *reader) weekday(i int) uint8 {
 	if text == "mar" && r.is(i+1, 'n') && r.month(i+2) == 0 { // Mar 12, 2026
 		return 0
 	}
-	if (text == "sat" || text == "sun") && unicode.IsUpper(rune(r.text[t.from])) && (r.word(i-1, list("on this next until till every each by from to through first second third fourth fifth last coming and or")) || r.is(i-1, '-') || r.is(i-1, ',') || r.named(i)) {
+	if (text == "sat" || text == "sun") && (unicode.IsUpper(rune(r.text[t.from])) || r.jotted() && !r.word(i-1, list("i we you he she it they who that all everybody crew boat ship vessel the a our"))) && (r.word(i-1, list("on this next until till every each by from to through first second third fourth fifth last coming and or")) || r.is(i-1, '-') || r.is(i-1, ',') || r.named(i)) {
 		return weekdaysOf(text)
 	}
 	if text == "sex" || text == "sun" && !r.dayish(i+1) || text == "sat" && !r.dayish(i+1) || text == "mar" || text == "set" || text == "ter" || text == "mer" && !r.dayish(i+1) {
@@ -149,10 +149,15 @@ func (r *reader) weekday(i int) uint8 {
 	return days
 }
 
+// jotted tells whether a text is short and has no capital at all: dinner sat 7pm.
+func (r *reader) jotted() bool {
+	return len(r.text) < 60 && strings.IndexFunc(r.text, unicode.IsUpper) < 0
+}
+
 // named tells whether Sat or Sun, written as a name, is a day and not a verb or an
 // inn: another day, a time or a part of the day follows, or the line ends.
 func (r *reader) named(i int) bool {
-	capital := func(i int) bool { return r.is(i, 'w') && unicode.IsUpper(rune(r.text[r.tok(i).from])) }
+	capital := func(i int) bool { return r.is(i, 'w') && (unicode.IsUpper(rune(r.text[r.tok(i).from])) || r.jotted()) }
 	if r.tok(i).text == "sun" && (r.word(i-1, list("the a our")) || r.word(i-2, list("the a our")) && capital(i-1)) { // at the Rising Sun
 		return false
 	}

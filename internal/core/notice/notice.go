@@ -159,16 +159,33 @@ func lengthText(minutes int) string {
 
 // A date and a time joined as RFC 3339 section 5.6 and RFC 5545 section 3.3.5 write them.
 var (
-	instant      = pattern.Lazy(`\b(\d{4}-\d\d-\d\d)T(\d\d:\d\d)`)
-	basicInstant = pattern.Lazy(`\b([12]\d{3})([01]\d)([0-3]\d)T([0-2]\d)([0-5]\d)(?:[0-5]\d)?(Z?)\b`)
+	instant      = pattern.Lazy(`\b(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d)`)
+	basicInstant = pattern.Lazy(`\b([12]\d{3})([01]\d)([0-3]\d)[Tt]([0-2]\d)([0-5]\d)(?:[0-5]\d)?([Zz]?)\b`)
 )
+
+var (
+	hardSpaces = strings.NewReplacer("\u00a0", " ", "\u2007", " ", "\u2009", " ", "\u202f", " ")
+	wideSpace  = pattern.Lazy(`(\S) {2,}(\S)`)
+)
+
+// spaced gives a line with one space between its words. Where columns stand in it, the
+// spaces between them stay.
+func spaced(text string) string {
+	text = hardSpaces.Replace(text)
+	if !strings.Contains(text, "  ") || columned().MatchString(text) {
+		return text
+	}
+	return wideSpace().ReplaceAllString(text, "$1 $2")
+}
 
 // Read finds the events of a text.
 func Read(lines []Line, set Settings) Found {
 	d := &document{set: set}
 	lines = slices.Clone(lines)
 	for i := range lines {
-		if l := &lines[i]; strings.Contains(l.Text, "T") {
+		l := &lines[i]
+		l.Text = spaced(l.Text)
+		if strings.ContainsAny(l.Text, "Tt") {
 			l.Text = basicInstant().ReplaceAllString(instant().ReplaceAllString(l.Text, "$1 $2"), "$1-$2-$3 $4:$5$6")
 		}
 	}

@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"fmt"
 	"os"
 	"regexp"
@@ -45,6 +46,7 @@ func TestSame(t *testing.T) {
 		"D Mon.": func(d, month, year string) string { return d + " " + month[:3] + "." + year },
 		"Mon D":  func(d, month, year string) string { return strings.TrimSuffix(month[:3]+" "+d+","+year, ",") },
 	}
+	weekdayBefore := regexp.MustCompile(`(?i)\b(mon|tue|wed|thu|fri|sat|sun)[a-z]*\b`)
 	rewrite := func(text string, way func(d, month, year string) string) string {
 		out, at := "", 0
 		for _, m := range day.FindAllStringSubmatchIndex(text, -1) {
@@ -137,10 +139,27 @@ func TestSame(t *testing.T) {
 				check("full stop", text, subject+"\n"+line+".")
 			}
 			check("wrapped", text, subject+"\n"+wrapped(line, 60))
+			check("no-break spaces", text, subject+"\n"+strings.ReplaceAll(line, " ", "\u00a0"))
+			check("two spaces", text, subject+"\n"+strings.ReplaceAll(line, " ", "  "))
+			check("lower case", text, subject+"\n"+strings.ToLower(line))
+			check("bulleted", text, subject+"\n- "+line)
+			check("typographic", text, subject+"\n"+strings.NewReplacer("'", "’", " - ", " – ").Replace(line))
 		}
 		if !day.MatchString(body) {
 			continue
 		}
+		if named := weekdayBefore.MatchString(text); !named {
+			for _, sep := range []string{" ", ", "} {
+				check("weekday"+sep, text, rewrite(text, func(d, month, year string) string {
+					at, err := time.Parse("2 January 2006", d+" "+month+cmp.Or(year, " 2026"))
+					if err != nil {
+						return d + " " + month + year
+					}
+					return at.Weekday().String() + sep + d + " " + month + year
+				}))
+			}
+		}
+		check("year", text, rewrite(text, func(d, month, year string) string { return d + " " + month + cmp.Or(year, " 2026") }))
 		for name, way := range ways {
 			if other := rewrite(text, way); !mixed.MatchString(other) {
 				check(name, text, other)

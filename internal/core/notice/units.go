@@ -359,6 +359,8 @@ var beginnings = words(`the a an it we i you he she they this that these there p
 func sentences(text string) []int {
 	var out []int
 	capitals := text == strings.ToUpper(text) // where every word is in capitals, one tells nothing
+	small := text == strings.ToLower(text)    // and where none is, any letter begins a sentence
+	upper := func(r rune) bool { return unicode.IsUpper(r) || small && unicode.IsLetter(r) }
 	for i := 0; i < len(text); i++ {
 		c := text[i]
 		if c != '.' && c != '?' && c != '!' {
@@ -392,7 +394,7 @@ func sentences(text string) []int {
 			}
 			if word == "p.m" || word == "a.m" { // what goes on with a day or a zone is the same sentence
 				following := &reader{text: rest, toks: scan(rest[:min(len(rest), 20)])}
-				if capitals || !unicode.IsUpper(next) || !following.word(0, beginnings) {
+				if capitals || !upper(next) || !following.word(0, beginnings) {
 					continue
 				}
 			}
@@ -402,7 +404,7 @@ func sentences(text string) []int {
 			if digits && len(word) <= 2 && ordinalNoun().MatchString(rest) { // 1. Halbjahr
 				continue
 			}
-			if abbreviations.has(word) || digits && len(word) <= 2 && !unicode.IsUpper(next) || digits && len(word) <= 2 && (isMonthWord(rest)) || !unicode.IsUpper(next) && !unicode.IsDigit(next) && next != '"' && next != '(' {
+			if abbreviations.has(word) || digits && len(word) <= 2 && !upper(next) || digits && len(word) <= 2 && (isMonthWord(rest)) || !upper(next) && !unicode.IsDigit(next) && next != '"' && next != '(' {
 				continue
 			}
 		}

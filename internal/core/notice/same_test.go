@@ -130,20 +130,22 @@ func TestSame(t *testing.T) {
 		check("short weekdays with a point", text, weekday.ReplaceAllStringFunc(text, func(s string) string { return s[:3] + "." }))
 		check("short weekdays", text, weekday.ReplaceAllStringFunc(text, short))
 		check("capitals", text, strings.ToUpper(text))
+		head := strings.TrimSuffix(text, body)
+		check("no-break spaces", text, head+strings.ReplaceAll(body, " ", "\u00a0"))
+		if strings.HasPrefix(text, "Subject: ") {
+			check("lower case", text, head+strings.ToLower(body))
+		}
 		if line := strings.Trim(body, "\n"); strings.HasPrefix(text, "Subject: ") && !strings.Contains(line, "\n") {
-			subject := strings.TrimSuffix(text, body)
-			check("greeted", text, subject+"\nHello Ada,\n\n"+line+"\n\nKind regards\nBo Fenn")
+			check("greeted", text, head+"\nHello Ada,\n\n"+line+"\n\nKind regards\nBo Fenn")
 			if bare := strings.TrimSuffix(line, "."); bare != line {
-				check("no full stop", text, subject+"\n"+bare)
+				check("no full stop", text, head+"\n"+bare)
 			} else if letter := line[len(line)-1]; letter >= 'a' && letter <= 'z' || letter >= '0' && letter <= '9' {
-				check("full stop", text, subject+"\n"+line+".")
+				check("full stop", text, head+"\n"+line+".")
 			}
-			check("wrapped", text, subject+"\n"+wrapped(line, 60))
-			check("no-break spaces", text, subject+"\n"+strings.ReplaceAll(line, " ", "\u00a0"))
-			check("two spaces", text, subject+"\n"+strings.ReplaceAll(line, " ", "  "))
-			check("lower case", text, subject+"\n"+strings.ToLower(line))
-			check("bulleted", text, subject+"\n- "+line)
-			check("typographic", text, subject+"\n"+strings.NewReplacer("'", "’", " - ", " – ").Replace(line))
+			check("wrapped", text, head+"\n"+wrapped(line, 60))
+			check("two spaces", text, head+"\n"+strings.ReplaceAll(line, " ", "  "))
+			check("bulleted", text, head+"\n- "+line)
+			check("typographic", text, head+"\n"+strings.NewReplacer("'", "’", " - ", " – ").Replace(line))
 		}
 		if !day.MatchString(body) {
 			continue

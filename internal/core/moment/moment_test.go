@@ -3,6 +3,7 @@ package moment
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -124,13 +125,22 @@ func TestCorpus(t *testing.T) {
 					t.Fatalf("option %q", option)
 				}
 			}
-			column := NewColumn(set)
-			for i, c := range cell {
-				column.Learn(i+2, c)
-			}
-			column.Settle()
-			if role != AnyRole {
-				column.Prefer(role)
+			column := learnt(set, cell, role)
+			for name, way := range otherWays {
+				other := slices.Clone(cell)
+				for i := range other {
+					if other[i].Kind == table.Text {
+						other[i].Text = way(other[i].Text)
+					}
+				}
+				again := learnt(set, other, role)
+				for i, c := range other {
+					v, f := column.Read(cell[i])
+					w, g := again.Read(c)
+					if f == nil || g == nil { // and held is held
+						assert.Equalf(t, show(v), show(w), "%s: %q, %v, %v", name, c.Text, f, g)
+					}
+				}
 			}
 			for i, c := range cell {
 				cells++
@@ -149,6 +159,30 @@ func TestCorpus(t *testing.T) {
 	}
 	t.Logf("%d cells in %d columns", cells, columns)
 	assert.Greater(t, cells, 100)
+}
+
+// otherWays write a cell in another way that changes nothing.
+var otherWays = map[string]func(string) string{
+	"hard spaces":   func(s string) string { return strings.ReplaceAll(s, " ", "\u00a0") },
+	"thin spaces":   func(s string) string { return strings.ReplaceAll(s, " ", "\u202f") },
+	"two spaces":    func(s string) string { return strings.ReplaceAll(s, " ", "  ") },
+	"spaces around": func(s string) string { return "\u00a0 " + s + " \t" },
+	"capitals":      strings.ToUpper,
+	"small letters": strings.ToLower,
+	"dash":          func(s string) string { return strings.ReplaceAll(s, " - ", " – ") },
+	"line break":    func(s string) string { return strings.Replace(s, " ", "\n", 1) },
+}
+
+func learnt(set Settings, cells []table.Cell, role Role) *Column {
+	column := NewColumn(set)
+	for i, c := range cells {
+		column.Learn(i+2, c)
+	}
+	column.Settle()
+	if role != AnyRole {
+		column.Prefer(role)
+	}
+	return column
 }
 
 func nativeCell(t *testing.T, kind, text string) table.Cell {

@@ -62,7 +62,7 @@ func (c *Column) Learn(row int, cell table.Cell) {
 		c.clocks++
 		return
 	}
-	text := strings.TrimSpace(cell.Text)
+	text := visible(cell.Text)
 	s := c.shape(text)
 	if s.ok {
 		if s.halves[0].date.form == noDate {

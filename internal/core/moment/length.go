@@ -21,7 +21,7 @@ func ReadLength(cell table.Cell) (time.Duration, *fault.Fault) {
 		}
 		return 0, fault.New(cell.Text, "is not a length of time")
 	}
-	text := strings.TrimSpace(cell.Text)
+	text := visible(cell.Text)
 	if d, ok := ParseLength(text); ok {
 		return d, nil
 	}

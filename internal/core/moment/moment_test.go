@@ -170,6 +170,7 @@ var otherWays = map[string]func(string) string{
 	"capitals":      strings.ToUpper,
 	"small letters": strings.ToLower,
 	"dash":          func(s string) string { return strings.ReplaceAll(s, " - ", " – ") },
+	"invisible":     func(s string) string { return "\u200e" + strings.Replace(s, "2", "\u200b2", 1) + "\u200b" },
 	"line break":    func(s string) string { return strings.Replace(s, " ", "\n", 1) },
 }
 

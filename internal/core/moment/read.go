@@ -71,7 +71,7 @@ func (r *Reader) read(cell table.Cell, stated time.Time) (Value, *fault.Fault) {
 	case table.Bool:
 		return v, fault.New(cell.Text, "is not a date or time")
 	}
-	text := strings.TrimSpace(cell.Text)
+	text := visible(cell.Text)
 	if text == "" {
 		return v, nil
 	}

@@ -14,6 +14,24 @@ type token struct {
 	gap  bool   // white space stands before it
 }
 
+// visible gives the text of a cell without the spaces around it, and without what has no
+// shape: spaces of no width, soft hyphens, marks of writing direction, which come along
+// when text is copied from a page.
+func visible(text string) string {
+	for i := range len(text) {
+		if text[i] >= utf8.RuneSelf {
+			text = strings.Map(func(r rune) rune {
+				if unicode.Is(unicode.Cf, r) {
+					return -1
+				}
+				return r
+			}, text)
+			break
+		}
+	}
+	return strings.TrimSpace(text)
+}
+
 // scan cuts text into tokens. It gives nil when there are too many for a date.
 func scan(text string) []token {
 	if text == "" {

@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/pattern"
@@ -171,7 +172,12 @@ var (
 // spaced gives a line with one space between its words. Where columns stand in it, the
 // spaces between them stay.
 func spaced(text string) string {
-	text = hardSpaces.Replace(text)
+	text = strings.Map(func(r rune) rune {
+		if r > 0x7f && unicode.Is(unicode.Cf, r) { // no width, soft hyphens, marks of writing direction
+			return -1
+		}
+		return r
+	}, hardSpaces.Replace(text))
 	if !strings.Contains(text, "  ") || columned().MatchString(text) {
 		return text
 	}

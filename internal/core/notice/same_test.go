@@ -132,6 +132,7 @@ func TestSame(t *testing.T) {
 		check("capitals", text, strings.ToUpper(text))
 		head := strings.TrimSuffix(text, body)
 		check("no-break spaces", text, head+strings.ReplaceAll(body, " ", "\u00a0"))
+		check("invisible", text, head+strings.NewReplacer("2", "2\u200b", "e", "e\u00ad").Replace(body))
 		if strings.HasPrefix(text, "Subject: ") {
 			check("lower case", text, head+strings.ToLower(body))
 		}

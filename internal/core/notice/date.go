@@ -128,7 +128,7 @@ func (r *reader) weekday(i int) uint8 {
 	if own, ok := strings.CutSuffix(text, "'s"); ok && (cancels(r.text) || phraseIn(r.text, movedWords) != "") { // Thursday's meeting is cancelled
 		text = own
 	}
-	if text == "mar" && r.is(i+1, 'n') && r.month(i+2) == 0 { // Mar 12, 2026
+	if text == "mar" && (r.is(i+1, 'n') && r.month(i+2) == 0 || r.is(i-1, '-') && r.is(i-2, 'n') && !t.gap) { // Mar 12, 2026; 9-MAR, 10 March
 		return 0
 	}
 	if (text == "sat" || text == "sun") && (unicode.IsUpper(rune(r.text[t.from])) || r.jotted() && !r.word(i-1, list("i we you he she it they who that all everybody crew boat ship vessel the a our"))) && (r.word(i-1, list("on this next until till every each by from to through first second third fourth fifth last coming and or")) || r.is(i-1, '-') || r.is(i-1, ',') || r.named(i)) {

@@ -61,6 +61,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i+1)
 		case t.kind == 'n' && has('d') && !has('t') && len(t.text) == 3 && (r.is(i+1, '-') || r.word(i+1, rangeWords)) && r.is(i+2, 'n') && len(r.tok(i+2).text) == 4 && t.num%100 < 60 && r.tok(i+2).num%100 < 60 && r.tok(i+2).num <= 2400: // 800-1600
 			return said(i, i+2)
+		case t.kind == 'n' && has('d') && !has('t') && len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && (t.num < 1900 || t.num >= 2100) && (vagueWord.has(r.tok(i-1).text) || r.is(i-1, '.') && vagueWord.has(r.tok(i-2).text)): // about 1800
+			return said(i, i)
 		case !ended && r.rough(i) > 0:
 			return said(i, r.rough(i))
 		case !ended && r.lasting(i) > 0 && !used(r.lasting(i)):
@@ -167,6 +169,12 @@ func (r *reader) leftover(spans []span) string {
 	if p := phraseIn(r.text, sameDayWords); p != "" && (has('d') || has('t')) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil && nextDay[p] }) {
 		return "says " + strconv.Quote(p) + ", and not which day that is"
 	}
+	days := 0
+	for _, s := range spans {
+		if s.kind == 'd' {
+			days++
+		}
+	}
 	for _, s := range spans {
 		at := s.from - 1
 		if r.word(at, list("the dem der la le el il o de")) {
@@ -177,6 +185,9 @@ func (r *reader) leftover(spans []span) string {
 		}
 		if s.kind == 'd' && len(s.dates.days) == 1 && s.dates.until == nil && phraseIn(r.text, dayByDay) != "" {
 			return "repeats, and a text cannot say on which days for certain"
+		}
+		if s.kind == 'd' && days == 1 && len(s.dates.days) == 1 && s.dates.until == nil && phraseIn(r.text, []string{"jeweils", "each time", "chaque fois", "cada vez", "ogni volta", "de cada vez", "telkens"}) != "" {
+			return "is said to be each time, and names one day"
 		}
 	}
 	ranged := slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil && s.dates.days[0].month > 0 })

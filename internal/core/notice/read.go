@@ -77,6 +77,23 @@ func (d *document) unit(u unit) {
 	d.place(u, r, groups)
 }
 
+// ofEachDay holds a time below several days, each alone in its line, that is said to be of
+// each of them, and not of the last alone.
+func (d *document) ofEachDay(u unit, groups []group) {
+	if phraseIn(u.text, eachDay) == "" && phraseIn(u.text, []string{"each", "all days", "every time", "each time", "chaque fois", "cada vez", "ogni volta", "telkens"}) == "" {
+		return
+	}
+	for i := len(d.out.Events) - 1; i >= 0 && d.out.Events[i].dayOnly(); i-- {
+		e := &d.out.Events[i]
+		e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one below that is of each day: "+strconv.Quote(fault.Shorten(u.text, 60))).Do("write the time beside each day")
+	}
+	for n := range groups {
+		if on := groups[n].dates; on != nil && on.until == nil && len(on.days) == 1 { // each of one day says that there are more
+			groups[n].doubt = cmp.Or(groups[n].doubt, "is of each of the days above it")
+		}
+	}
+}
+
 // place makes the events of times, on their days or on those that stand above them.
 func (d *document) place(u unit, r *reader, groups []group) {
 	hasDate := slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil })
@@ -88,6 +105,7 @@ func (d *document) place(u unit, r *reader, groups []group) {
 		for i := range groups {
 			groups[i].dates = &d.day.dates
 		}
+		d.ofEachDay(u, groups)
 		d.flushDayTexts()
 	}
 	if groups[0].dates == nil && !hasDate && !d.set.Message {

@@ -46,6 +46,7 @@ func TestSame(t *testing.T) {
 		"D Mon.": func(d, month, year string) string { return d + " " + month[:3] + "." + year },
 		"Mon D":  func(d, month, year string) string { return strings.TrimSuffix(month[:3]+" "+d+","+year, ",") },
 	}
+	labels := regexp.MustCompile(`\n\p{Lu}[^.\n]{0,20}: `) // lines that begin with a name: a small letter would go on
 	weekdayBefore := regexp.MustCompile(`(?i)\b(mon|tue|wed|thu|fri|sat|sun)[a-z]*\b`)
 	rewrite := func(text string, way func(d, month, year string) string) string {
 		out, at := "", 0
@@ -133,7 +134,7 @@ func TestSame(t *testing.T) {
 		head := strings.TrimSuffix(text, body)
 		check("no-break spaces", text, head+strings.ReplaceAll(body, " ", "\u00a0"))
 		check("invisible", text, head+strings.NewReplacer("2", "2\u200b", "e", "e\u00ad").Replace(body))
-		if strings.HasPrefix(text, "Subject: ") {
+		if strings.HasPrefix(text, "Subject: ") && !labels.MatchString(strings.TrimSpace(body)) {
 			check("lower case", text, head+strings.ToLower(body))
 		}
 		if line := strings.Trim(body, "\n"); strings.HasPrefix(text, "Subject: ") && !strings.Contains(line, "\n") {

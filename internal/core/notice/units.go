@@ -156,7 +156,7 @@ func cutOff(was, text string) bool {
 	}
 	last, first := r.toks[len(r.toks)-1], next.toks[0]
 	number := last.kind == 'n' || last.kind == 'w' && numberWords.number(last.text) > 0
-	if number && first.kind == 'w' && (last.kind == 'n' && len(first.text) > 3 && monthOf(first.text) > 0 && len(next.toks) > 1 || lengthWords.has(first.text) && hasTime(was)) {
+	if number && first.kind == 'w' && (last.kind == 'n' && len(first.text) > 3 && monthOf(first.text) > 0 && len(next.toks) > 1 && r.month(len(r.toks)-2) == 0 || lengthWords.has(first.text) && hasTime(was)) {
 		return true
 	}
 	_, day := next.when(0)

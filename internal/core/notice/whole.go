@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -32,10 +33,29 @@ func (d *document) lasting(minutes int, each bool) {
 	}
 }
 
+// dayOnly tells whether an event is a day, or several, and nothing says its time or that
+// it is the whole day.
+func (e *Event) dayOnly() bool {
+	return e.NoTime && !e.NoDate && e.AllDay && e.Held == nil && !e.Cancelled
+}
+
 // timesOfDays gives a day without a time, in a message, the time that a later sentence
 // says: "It is on Thursday. We begin at 10." Several times may each be something else.
 func (d *document) timesOfDays() {
 	events := d.out.Events
+	days, said := 0, ""
+	for _, e := range events {
+		if e.dayOnly() {
+			days++
+		} else if e.NoDate && !e.NoTime && !e.Cancelled {
+			said = cmp.Or(said, e.Text)
+		}
+	}
+	for i := range events { // of which of them, or of all?
+		if e := &events[i]; days > 1 && said != "" && e.dayOnly() {
+			e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text may say one: "+strconv.Quote(fault.Shorten(said, 60))).Do("write the time beside each day")
+		}
+	}
 	for i := 0; i < len(events); i++ {
 		day := events[i]
 		if !day.NoTime || day.NoDate || day.Held != nil || day.Cancelled || !day.AllDay || !day.End.IsZero() {

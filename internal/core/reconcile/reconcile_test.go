@@ -22,6 +22,8 @@ func call(title string, hour int, fields ...string) *event.Event {
 func TestDiffer(t *testing.T) {
 	confirmed := call("A", 8)
 	confirmed.SetText(event.Status, "confirmed")
+	var place event.Event // and neither its time nor its title
+	place.SetText(event.Location, "S")
 	for _, tt := range []struct {
 		name            string
 		wanted, current *event.Event
@@ -30,6 +32,7 @@ func TestDiffer(t *testing.T) {
 		{"alike", call("A", 8), call("A", 8, "N"), nil},
 		{"the source speaks of the place", call("A", 8, "S"), call("A", 8, "N"), []event.Field{event.Location}},
 		{"time and title", call("A", 8), call("B", 9), []event.Field{event.When, event.Title}},
+		{"it speaks of the place alone", &place, call("A", 8, "N"), []event.Field{event.Location}},
 		{"confirmed is what is not said", confirmed, call("A", 8), nil},
 	} {
 		assert.Equal(t, tt.want, Differ(tt.wanted, tt.current), tt.name)

@@ -37,7 +37,7 @@ func TestParseWords(t *testing.T) {
 			assert.Equal(t, r.String(), again.String(), said)
 		}
 	}
-	for _, text := range []string{"", "sometimes", "every", "biweekly", "weekly until soon", "weekly until 30 June 2026 10 times", "monthly on Friday", "weekly on the 15th", "daily for ever", "every 0 days", "sixth Friday of the month", "weekly on Mon or Tue", "10 times", "monthly on the 15th and last Friday", "monthly on last Friday and day 15", "last of the month"} {
+	for _, text := range []string{"", "sometimes", "every", "biweekly", "weekly until soon", "weekly until 30 June 2026 10 times", "monthly on Friday", "weekly on the 15th", "daily for ever", "every 0 days", "sixth Friday of the month", "weekly on Mon or Tue", "10 times", "monthly on the 15th and last Friday", "monthly on last Friday and day 15", "last of the month", "weekly 15 Mon", "monthly on day 40", "monthly on day 0", "monthly on day x"} {
 		_, err := ParseWords(text, date, nil)
 		assert.Error(t, err, text)
 	}

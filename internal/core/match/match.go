@@ -393,7 +393,7 @@ func folded(header table.Header, rows []table.Row, traits []Traits, choices []Ch
 func unnumbered(label string) string {
 	words := strings.FieldsFunc(strings.ToLower(label), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
 	return strings.Join(slices.DeleteFunc(words, func(w string) bool {
-		return unicode.IsDigit(rune(w[0])) || strings.Trim(w, "iv") == "" || slices.Contains([]string{"first", "second", "third", "fourth", "fifth", "next", "erster", "zweiter", "dritter", "vierter", "première", "deuxième", "troisième", "primera", "segunda", "tercera", "prima", "seconda", "terza"}, w)
+		return unicode.IsDigit(rune(w[0])) || strings.Trim(w, "iv") == "" || slices.Contains([]string{"first", "second", "third", "fourth", "fifth", "erster", "zweiter", "dritter", "vierter", "première", "deuxième", "troisième", "primera", "segunda", "tercera", "prima", "seconda", "terza"}, w)
 	}), " ")
 }
 

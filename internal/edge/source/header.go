@@ -2,6 +2,7 @@ package source
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -125,7 +126,7 @@ func looksLikeData(text string) bool {
 // what takes place on them below: no row of it is one event.
 func matrix(rows []table.Row) *fault.Fault {
 	for i, r := range rows {
-		filled, named, dates, hours := 0, 0, 0, 0
+		filled, weekdays, dates, hours := 0, 0, 0, 0
 		var first, last int
 		for n, c := range r.Cells {
 			if !c.Filled() {
@@ -133,7 +134,7 @@ func matrix(rows []table.Row) *fault.Fault {
 			}
 			filled++
 			if names, _ := moment.Weekdays(c.Text, 0); names != 0 {
-				named++
+				weekdays++
 			} else if isDay(c) {
 				dates++
 			} else if c.Kind == table.Text && moment.IsClock(c.Text) {
@@ -141,22 +142,39 @@ func matrix(rows []table.Row) *fault.Fault {
 			} else {
 				continue
 			}
-			if last = n; named+dates+hours == 1 {
+			if last = n; weekdays+dates+hours == 1 {
 				first = n
 			}
 		}
-		what, count := "days", named+dates
+		what, count := "days", weekdays+dates
 		enough := count > 2 && last > 2 && (count*4 >= filled*3 || dates > 2 && dates*2 >= filled)
 		if hours > 1 && hours*3 >= filled*2 {
 			what, count, enough = "hours", hours, true
 		}
-		if !enough || !below(rows[i+1:], r, dates > 2) {
+		if !enough || named(rows[:i], r) || !below(rows[i+1:], r, dates > 2) {
 			continue
 		}
 		f := fault.Newf("the sheet is a matrix: %d %s stand side by side in row %d (%s, …), and what takes place then stands below", count, what, r.Number, fault.Shorten(r.Cells[first].Text, 30))
 		return f.Do("give each event a row of its own, with its day in a column; if it is no matrix, say in which row the names of the columns stand, with header: N or --header N")
 	}
 	return nil
+}
+
+// named tells whether a row above names most of the columns that hold days or hours: they
+// are then of rows, the first of which is this one.
+func named(rows []table.Row, top table.Row) bool {
+	return slices.ContainsFunc(rows, func(r table.Row) bool {
+		names, columns := 0, 0
+		for n, c := range top.Cells {
+			if !isDay(c) && !moment.IsClock(c.Text) {
+				continue
+			}
+			if columns++; r.Filled(n) && r.Cell(n).Kind == table.Text && !isDay(r.Cell(n)) && !moment.IsClock(r.Cell(n).Text) {
+				names++
+			}
+		}
+		return names*2 > columns
+	})
 }
 
 func isDay(c table.Cell) bool {

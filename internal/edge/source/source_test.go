@@ -295,15 +295,16 @@ func TestWorkbooks(t *testing.T) {
 // Days side by side are no rows of events, whatever they look like.
 func TestMatrix(t *testing.T) {
 	for text, refused := range map[string]bool{
-		"Plan,,,,\n,2/3/2026,3/3/2026,4/3/2026,5/3/2026\nBerth 1,Corvane,,Lisarda,\n":                    true,
-		"Berth,Mon 2 March,Tue 3 March,Wed 4 March\nBerth 1,Corvane 08:00,,Merle\n":                      true,
-		"Room,Mon,Tue,Wed,Thu\nHall,Fire drill,,Board,\n":                                                true,
-		"Booking,Vessel,Mon 9/3,Tue 10/3,Wed 11/3,Thu 12/3\nB1,Petrel,8-12,,x,\nB2,Gannet,,off,,\n":      true,
-		"Day,08:00-10:00,10:00-12:00\n9 March,Diver,Crane\n10 March,Crane,Diver\n":                       true,
-		"Departs,Name,Mon,Tue,Wed,Thu,Fri\n08:00,Ferry,x,x,,x,\n":                                        false,
-		"Hall,Opens,Shuts,Lunch\nA,08:00,18:00,12:00\nB,09:00,17:00,\nC,09:00,closed,12:30\n":            false,
-		"No,Arrives,Leaves,Paid\n1,2 March,3 March,4 March\nSum,1,1,1\n":                                 false,
-		"Name,First,Second,Third\nDrill,2 March 2026,9 March 2026,16 March 2026\nBoard,3 March 2026,,\n": false,
+		"Plan,,,,\n,2/3/2026,3/3/2026,4/3/2026,5/3/2026\nBerth 1,Corvane,,Lisarda,\n":                                true,
+		"Berth,Mon 2 March,Tue 3 March,Wed 4 March\nBerth 1,Corvane 08:00,,Merle\n":                                  true,
+		"Room,Mon,Tue,Wed,Thu\nHall,Fire drill,,Board,\n":                                                            true,
+		"Booking,Vessel,Mon 9/3,Tue 10/3,Wed 11/3,Thu 12/3\nB1,Petrel,8-12,,x,\nB2,Gannet,,off,,\n":                  true,
+		"Day,08:00-10:00,10:00-12:00\n9 March,Diver,Crane\n10 March,Crane,Diver\n":                                   true,
+		"Departs,Name,Mon,Tue,Wed,Thu,Fri\n08:00,Ferry,x,x,,x,\n":                                                    false,
+		"Hall,Opens,Shuts,Lunch\nA,08:00,18:00,12:00\nB,09:00,17:00,\nC,09:00,closed,12:30\n":                        false,
+		"Task,Planned,Started,Ended\nPaint,2 March,3 March,4 March\nWeld,5 March,open,open\nOil,6 March,open,open\n": false,
+		"No,Arrives,Leaves,Paid\n1,2 March,3 March,4 March\nSum,1,1,1\n":                                             false,
+		"Name,First,Second,Third\nDrill,2 March 2026,9 March 2026,16 March 2026\nBoard,3 March 2026,,\n":             false,
 	} {
 		_, _, err := dump(t, write(t, "plan.csv", []byte(text)), Options{})
 		if refused {

@@ -43,7 +43,7 @@ func TestRows(t *testing.T) {
 	first, dredging, changed := &list[2], &list[3], &list[4]
 	for column, want := range map[string]string{
 		"calendar": "ferries", "uid": "f", "occurrence": "2026-03-25T08:00:00+00:00", "title": "Ferry", "start": "2026-03-25T08:00:00+00:00", "end": "2026-03-25T09:00:00+00:00", "all_day": "no", "zone": "Europe/Lisbon", "location": "N", "description": "", "status": "", "categories": "A, B", "intake": "ferries", "key": "F-1", "day": "2026-03-25", "time": "08:00–09:00",
-		"attendees": "Oda <oda@fenn-agency.example>; piet@harrow.example; room@tarn-haven.example; crane@tarn-haven.example", "optional": "piet@harrow.example", "rooms": "room@tarn-haven.example", "resources": "crane@tarn-haven.example", "repeat": "FREQ=DAILY;COUNT=2", "url": "https://tarn-haven.example", "attachments": "https://a.example; https://b.example", "nothing": "",
+		"attendees": "Oda <oda@fenn-agency.example>; piet@harrow.example; room@tarn-haven.example; crane@tarn-haven.example", "optional": "piet@harrow.example", "rooms": "room@tarn-haven.example", "resources": "crane@tarn-haven.example", "repeat": "FREQ=DAILY;COUNT=2", "url": "https://tarn-haven.example", "attachments": "https://a.example; https://b.example", "nothing": "", "when": "",
 	} {
 		assert.Equal(t, want, first.Value(column), column)
 	}
@@ -52,6 +52,9 @@ func TestRows(t *testing.T) {
 	for _, name := range append(append([]string{}, Columns...), More...) {
 		assert.NotPanics(t, func() { first.Value(name) }, name)
 	}
+	alone := found[2]
+	alone.Master = nil
+	assert.Empty(t, alone.Row(nil).Intake, "an event that is of no series, and of no intake")
 	text, err := json.Marshal(dredging)
 	require.NoError(t, err)
 	assert.JSONEq(t, `{"calendar":"closures","uid":"d","title":"Dredging","start":"2026-03-26","end":"2026-03-27","all_day":true,"zone":"","location":"","description":"","status":"","categories":[],"attendees":[],"intake":"","key":""}`, string(text))

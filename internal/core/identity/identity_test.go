@@ -52,10 +52,10 @@ func TestVectors(t *testing.T) {
 
 func TestAlike(t *testing.T) {
 	fold := func(k Key) string { return string(k.AppendFold(nil)) }
-	for _, pair := range [][2]Key{{{"TH-7"}, {"th-7"}}, {{"TH-007"}, {"TH-7"}}, {{"0042"}, {"42"}}, {{"ÉTÉ"}, {"été"}}} {
+	for _, pair := range [][2]Key{{{"TH-7"}, {"th-7"}}, {{"TH-007"}, {"TH-7"}}, {{"0042"}, {"42"}}, {{"ÉTÉ"}, {"été"}}, {{"00"}, {"0"}}, {{"A.05"}, {"a.5"}}, {{"B 07/08"}, {"b 7/8"}}} {
 		assert.Equal(t, fold(pair[0]), fold(pair[1]), "%q", pair)
 	}
-	for _, pair := range [][2]Key{{{"TH-70"}, {"TH-7"}}, {{"1.05"}, {"1.5"}}, {{"a", "b"}, {"ab", ""}}, {{"0"}, {""}}} {
+	for _, pair := range [][2]Key{{{"TH-70"}, {"TH-7"}}, {{"1.05"}, {"1.5"}}, {{"a", "b"}, {"ab", ""}}, {{"0"}, {""}}, {{"1,05"}, {"1,5"}}, {{"A1.05"}, {"A1.5"}}, {{"10"}, {"1"}}} {
 		assert.NotEqual(t, fold(pair[0]), fold(pair[1]), "%q", pair)
 	}
 	for _, r := range "\u200b\u200c\u200d\u2060\ufeff\u00ad\u200e\u200f" {

@@ -233,6 +233,22 @@ No|First|Last|Hours|Days
 20260303T180000/20260303T193000@Europe/Lisbon;FREQ=WEEKLY;UNTIL=20260330T225959Z;BYDAY=TU (moved to the first day that it repeats on)
 20260304T180000/20260304T193000@Europe/Lisbon;FREQ=WEEKLY;UNTIL=20260330T225959Z;BYDAY=WE,TH (moved to the first day that it repeats on)
 held: Days "werktags" is not understood as a recurrence: "werktags" is not understood in "werktags" (write weekly on Mon and Wed until 30 June, or FREQ=WEEKLY;BYDAY=MO,WE)`},
+		{"a series from columns of its own", "event: { title: '{No}', start: '{Day}', repeat: '{How}', repeat_every: '{Every}', repeat_on: '{On}', repeat_times: '{Times}', except: '{Not on}' }\n", `
+No|Day|How|Every|On|Times|Not on
+1|2026-03-02 08:00-09:00|weekly|2|Mon, Wed|5|
+2|2026-03-02 08:00-09:00|weekly|1||3|
+3|2026-03-02 08:00-09:00|weekly|||4|09/03/2026; 16/03/2026
+4|2026-03-02 08:00-09:00|daily|3|||05/03/2026
+5|2026-03-02 08:00-09:00|weekly|two|||
+6|2026-03-02 08:00-09:00||2|||
+7|2026-03-02 08:00-09:00|no|2|||`, `
+20260302T080000/20260302T090000@Europe/Lisbon;FREQ=WEEKLY;INTERVAL=2;COUNT=5;BYDAY=MO,WE
+20260302T080000/20260302T090000@Europe/Lisbon;FREQ=WEEKLY;COUNT=3
+20260302T080000/20260302T090000@Europe/Lisbon;FREQ=WEEKLY;COUNT=4;EXDATE=20260309T080000;EXDATE=20260316T080000
+20260302T080000/20260302T090000@Europe/Lisbon;FREQ=DAILY;INTERVAL=3;EXDATE=20260305T080000
+held: Every "two" is not a whole number
+held: Every "2" says how the event repeats, and repeat is empty (fill in repeat, or clear the cell)
+20260302T080000/20260302T090000@Europe/Lisbon`},
 		{"am and pm in a column of their own", "event: { title: '{No}', start: '{Day} {At} {Half}', end: '{Until} {Half}' }\n", `
 No|Day|At|Half|Until
 1|2026-03-05|2:30|PM|3:30

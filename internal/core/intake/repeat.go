@@ -141,6 +141,9 @@ func (m *Mapper) repeated(row table.Row, span event.Span, w *Wanted) (event.Span
 			span.Rule = r.String()
 		}
 	}
+	if f := m.withoutRule(row, span.Rule); f != nil {
+		return span, f
+	}
 	var f *fault.Fault
 	if span.Extra, f = m.readDates(s.also, row, span); f != nil {
 		return span, f
@@ -223,6 +226,31 @@ func (m *Mapper) rule(text string, row table.Row, span event.Span) (rule.Rule, *
 	}
 	placeUntil(&r, span)
 	return r, nil
+}
+
+// withoutRule holds a row that says how it repeats, every 2 or 5 times, and not that it
+// does: one event would be too few.
+func (m *Mapper) withoutRule(row table.Row, rule string) *fault.Fault {
+	if rule != "" || m.series.repeat != nil && m.series.repeat.Filled(row) { // or it says no
+		return nil
+	}
+	for _, part := range []struct {
+		t    *template.Template
+		name string
+	}{{m.series.every, "repeat_every"}, {m.series.on, "repeat_on"}, {m.series.times, "repeat_times"}} {
+		if part.t == nil || !part.t.Filled(row) {
+			continue
+		}
+		value, f := m.eval.Render(part.t)
+		if f == nil && value != "" && value != "0" && value != "1" {
+			f = fault.New(value, "says how the event repeats, and repeat is empty").Do("fill in repeat, or clear the cell")
+		}
+		if f != nil {
+			f.Field, f.Place.Column = part.name, part.t.Blame(m.Header, row, f.Value)
+			return f
+		}
+	}
+	return nil
 }
 
 // sentence adds to a frequency what its other columns say, as words.

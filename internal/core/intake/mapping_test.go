@@ -249,6 +249,12 @@ No|Day|How|Every|On|Times|Not on
 held: Every "two" is not a whole number
 held: Every "2" says how the event repeats, and repeat is empty (fill in repeat, or clear the cell)
 20260302T080000/20260302T090000@Europe/Lisbon`},
+		{"how a series repeats, said by the intake", "event: { title: '{No}', start: '{Day}', repeat: '{How}', repeat_every: 2 }\n", `
+No|Day|How
+1|2026-03-02 08:00-09:00|weekly
+2|2026-03-02 08:00-09:00|`, `
+20260302T080000/20260302T090000@Europe/Lisbon;FREQ=WEEKLY;INTERVAL=2
+20260302T080000/20260302T090000@Europe/Lisbon`},
 		{"am and pm in a column of their own", "event: { title: '{No}', start: '{Day} {At} {Half}', end: '{Until} {Half}' }\n", `
 No|Day|At|Half|Until
 1|2026-03-05|2:30|PM|3:30

@@ -241,6 +241,9 @@ func (m *Mapper) withoutRule(row table.Row, rule string) *fault.Fault {
 		if part.t == nil || !part.t.Filled(row) {
 			continue
 		}
+		if _, fixed := part.t.Fixed(); fixed { // the intake says it, of the rows that repeat
+			continue
+		}
 		value, f := m.eval.Render(part.t)
 		if f == nil && value != "" && value != "0" && value != "1" {
 			f = fault.New(value, "says how the event repeats, and repeat is empty").Do("fill in repeat, or clear the cell")

@@ -19,6 +19,10 @@ func TestInstant(t *testing.T) {
 		{"winter", "Europe/Lisbon", "2026-01-05T12:00:00Z", "2026-01-05T12:00:00Z", Exact},
 		{"summer", "Europe/Lisbon", "2026-07-05T12:00:00Z", "2026-07-05T11:00:00Z", Exact},
 		{"last second before the gap", "Europe/Lisbon", "2026-03-29T00:59:59Z", "2026-03-29T00:59:59Z", Exact},
+		{"the gap begins", "Europe/Lisbon", "2026-03-29T01:00:00Z", "2026-03-29T01:00:00Z", Gap},
+		{"last second of the gap", "Europe/Lisbon", "2026-03-29T01:59:59Z", "2026-03-29T01:59:59Z", Gap},
+		{"last second before the overlap", "Europe/Lisbon", "2026-10-25T00:59:59Z", "2026-10-24T23:59:59Z", Exact},
+		{"last second of the overlap", "Europe/Lisbon", "2026-10-25T01:59:59Z", "2026-10-25T00:59:59Z", Overlap},
 		{"in the gap: the offset before it", "Europe/Lisbon", "2026-03-29T01:30:00Z", "2026-03-29T01:30:00Z", Gap},
 		{"first second after the gap", "Europe/Lisbon", "2026-03-29T02:00:00Z", "2026-03-29T01:00:00Z", Exact},
 		{"overlap begins", "Europe/Lisbon", "2026-10-25T01:00:00Z", "2026-10-25T00:00:00Z", Overlap},
@@ -153,4 +157,44 @@ func TestOffsets(t *testing.T) {
 			assert.Equal(t, minutes*60, z.OffsetAt(0).Seconds, name)
 		}
 	}
+}
+
+// Zones are the same where their clocks are, whatever they are called.
+func TestSameRules(t *testing.T) {
+	book, err := NewBook(nil)
+	require.NoError(t, err)
+	find := func(name string) *Zone {
+		z, err := book.Find(name)
+		require.NoError(t, err)
+		return z
+	}
+	lisbon := find("Europe/Lisbon")
+	first, shifts := lisbon.Shifts(Wall(1990, 1, 1, 0, 0, 0), Wall(2030, 1, 1, 0, 0, 0))
+	written := New("Europe/Lisbon", first, shifts) // as a calendar spells it out
+	moved := New("Europe/Lisbon", first, shifts[1:])
+	for name, tt := range map[string]struct {
+		a, b *Zone
+		want bool
+	}{
+		"itself":                       {lisbon, lisbon, true},
+		"another name":                 {lisbon, find("Portugal"), true},
+		"another call":                 {lisbon.Named("Home"), lisbon, true},
+		"another clock":                {lisbon, find("Europe/London"), false},
+		"written out alike":            {written, New("X", first, shifts), true},
+		"written out with a shift off": {written, moved, false},
+		"another offset at first":      {written, New("X", Offset{Seconds: 7200}, shifts), false},
+		"a fixed offset":               {Fixed("+01:00", 3600), Fixed("CET", 3600), true},
+		"two fixed offsets":            {Fixed("+01:00", 3600), Fixed("+02:00", 7200), false},
+		"none":                         {nil, lisbon, false},
+		"nothing on either side":       {nil, nil, true},
+	} {
+		assert.Equal(t, tt.want, tt.a.SameRules(tt.b), name)
+		assert.Equal(t, tt.want, tt.b.SameRules(tt.a), name)
+	}
+	at := shifts[0].At // a shift at the beginning counts, one at the end does not
+	before, found := lisbon.Shifts(at, shifts[1].At)
+	assert.Equal(t, first, before)
+	assert.Equal(t, shifts[:1], found)
+	_, found = lisbon.Shifts(at+1, at+2)
+	assert.Empty(t, found)
 }

@@ -15,6 +15,9 @@ func denied(text string) bool {
 	if !denials().MatchString(text) && !suspended().MatchString(text) {
 		return false
 	}
+	if absent().MatchString(text) {
+		return true
+	}
 	rest := harmless().ReplaceAllString(text, " ")
 	return denials().MatchString(rest) || suspended().MatchString(rest)
 }
@@ -28,6 +31,7 @@ func alternatives(of ...string) *regexp.Regexp {
 var denials = sync.OnceValue(func() *regexp.Regexp {
 	return alternatives(
 		`not|\p{L}+n[’']t|never|nobody|no one|nothing|cannot|no longer|there (?:is|are|will be) no|^\W*no \p{L}{3,}`,
+		`fell through|falls through|typo|by mistake|mistakenly|in error|hinfällig|sich erledigt|f(?:ä|a)ll(?:t|en) weg|wegfallen|geplatzt|tombe à l[’']eau|personne ne|sin efecto|saltat[oa]|sem efeito|sans objet`,
 		`refused|rejected|declined|denied|turned down|void|pending|disregard|ignore|skip(?:ped)?|delete[ds]?|forget|remove .{0,60}(?:calendar|diary|list|plan|schedule)`,
 		`^\W*(?:sem|sin) \p{L}{3,}`,
 		`nicht|kein(?:e[nrms]?)?|niemand|nie|niemals|nichts|ausfallen|gestrichen|ausgesetzt|abgelehnt|zurückgezogen|lösch(?:en|t)|streich(?:en|t)`,
@@ -42,6 +46,9 @@ var denials = sync.OnceValue(func() *regexp.Regexp {
 // suspended is a meeting or a lesson that is suspended; a ferry that is suspended tells of
 // when it does not run.
 var suspended = pattern.Lazy(`(?i)(?:meeting|session|class|course|lesson|drill|exercise|training|visit|besprechung|sitzung|übung|kurs|réunion|séance|exercice|cours|reuni[oó]n|sesión|ejercicio|curso|riunione|seduta|esercitazione|corso|reunião|sessão|exercício|vergadering|oefening|cursus)\p{L}*.{0,60}(?:suspended|suspendue?|suspendid[oa]|sospes[oa]|suspens[oa]|opgeschort)(?:$|[^\p{L}])|(?:suspende|suspendemos)\s.{0,20}(?:reunión|sesión|ejercicio|curso|clase)`)
+
+// absent is somebody who is not there, where "not available" is no state of a thing.
+var absent = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:i am|i[’']m|we are|we[’']re|he is|she is|they are|i will|we will|ich bin|wir sind|je ne suis|nous ne sommes|no estoy|no estamos|non sono|non siamo|não estou|não estamos|ik ben|wij zijn|we zijn) (?:.{0,12} )?(?:not|nicht|pas|niet|disponible|disponibile|disponível)(?: \p{L}+)? ?(?:available|free|there|verfügbar|da|disponibles?|beschikbaar|vrij)?(?:$|[^\p{L}])`)
 
 // harmless are denials that leave the event as it is.
 var harmless = sync.OnceValue(func() *regexp.Regexp {

@@ -421,14 +421,14 @@ var (
 )
 
 // shiftedBy is by how much something is moved, and not to when.
-var shiftedBy = pattern.Lazy(`(?i)\b(?:shift|move|postpone|push|bring|put|delay)\w*\b.{0,30}\bby (?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?)\b|\b(?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?) (?:later|earlier|after that|before that)\b|\b(?:um|eine|einen|zwei|\d+) (?:stunden?|tage?|wochen?) (?:später|früher|verschieben)\b`)
+var shiftedBy = pattern.Lazy(`(?i)\b(?:shift|move|postpone|push|bring|put|delay)\w*\b.{0,60}\bby (?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?)\b|\b(?:an?|half an|one|two|three|four|\d+) (?:minutes?|hours?|days?|weeks?) (?:later|earlier|after that|before that)\b|\b(?:um|eine|einen|zwei|\d+) (?:stunden?|tage?|wochen?) (?:später|früher|verschieben)\b`)
 
 // shiftVerb is a verb of moving with an amount, in any language: put back a week, um eine
 // Stunde vorgezogen, se adelanta dos horas.
 var shiftVerb = sync.OnceValue(func() *regexp.Regexp {
 	verbs := `(?:mov(?:e|es|ed|ing)|shift\w*|put|push\w*|bring|brought|delay\w*|verlegt|vorverlegt|vorgezogen|verschieb\w+|verzögert|décal\p{L}*|avanc\p{L}*|retard\p{L}*|repouss\p{L}*|retras\p{L}+|adelant\p{L}+|atras\p{L}+|antecip\p{L}+|anticip\p{L}+|slitt\p{L}+|spost\p{L}+|vervroegd|verzet|verplaatst|vertraagd)`
-	amount := `(?:an?|half an|one|two|three|four|five|\d+|eine[nr]?|zwei|drei|une?|deux|trois|una?|uno|dos|tres|due|tre|uma?|dois|duas|três|een|twee|drie) (?:minutes?|mins?|hours?|days?|weeks?|months?|minuten|stunden?|tage?n?|wochen?|monate?n?|heures?|jours?|semaines?|mois|horas?|minutos?|días?|semanas?|mes(?:es)?|ore|ora|giorn[oi]|settiman[ae]|mes[ei]|dias?|uur|uren|dag(?:en)?|week|weken|maand(?:en)?)`
-	return regexp.MustCompile(`(?i)\b` + verbs + `\b.{0,30}?[\s’']` + amount + `\b|\bum ` + amount + ` (?:vor|zurück|nach hinten|nach vorne?)|\b` + amount + ` (?:vorgezogen|vorverlegt|verlegt|verschoben|vervroegd|verzet|uitgesteld|verplaatst|adelantad[oa]|aplazad[oa])\b|\b(?:held|place|happen\w*|starts?|begins?) (?:about |only )?` + amount + ` (?:later|earlier)\b`)
+	amount := `(?:(?:an?|half an|one|two|three|four|five|\d+|eine[nr]?|zwei|drei|une?|deux|trois|una?|uno|dos|tres|due|tre|uma?|dois|duas|três|een|twee|drie) (?:minutes?|mins?|hours?|days?|weeks?|months?|minuten|stunden?|tage?n?|wochen?|monate?n?|heures?|jours?|semaines?|mois|horas?|minutos?|días?|semanas?|mes(?:es)?|ore|ora|giorn[oi]|settiman[ae]|mes[ei]|dias?|uur|uren|dag(?:en)?|week|weken|maand(?:en)?)|un[’']ora)`
+	return regexp.MustCompile(`(?i)\b` + verbs + `\b.{0,60}?[\s’']` + amount + `\b|\bum ` + amount + ` (?:vor|zurück|nach hinten|nach vorne?)|\b` + amount + ` (?:vorgezogen|vorverlegt|verlegt|verschoben|vervroegd|verzet|uitgesteld|verplaatst|adelantad[oa]|aplazad[oa])\b|\b(?:held|place|happen\w*|starts?|begins?) (?:about |only )?` + amount + ` (?:later|earlier)\b`)
 })
 
 // containsOne tells whether one of some words stands in a text: a pattern is only tried

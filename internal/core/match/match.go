@@ -208,6 +208,7 @@ func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 		}
 		m.columns = append(m.columns, c)
 	}
+	m.former()
 	m.unreadClocks()
 	m.findOrder()
 	m.weekly()
@@ -281,6 +282,20 @@ func (m *chooser) anyTitle(key []string) {
 	}
 	if at := m.firstText(nil); at >= 0 {
 		m.take("title", at)
+	}
+}
+
+// former leaves out columns of dates and times that were, as in Old date, where another
+// column holds those that are.
+func (m *chooser) former() {
+	now := map[moment.Role]bool{}
+	for i, c := range m.columns {
+		now[c.role] = now[c.role] || c.temporal && !m.headings[i].says("former")
+	}
+	for i, c := range m.columns {
+		if c.temporal && now[c.role] && m.headings[i].says("former") {
+			m.taken[i] = true
+		}
 	}
 }
 

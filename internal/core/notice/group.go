@@ -251,7 +251,7 @@ var placeMove = pattern.Lazy(`(?i)\bmov(?:e|es|ed|ing) (?:from |over )?(?:to )?(
 // moved keeps of what is moved the day to which it is. Where more than one thing may
 // be moved, nothing is certain.
 func (d *document) moved(u unit, r *reader, groups []group) []group {
-	if len(groups) < 2 || phraseIn(r.text, movedWords) == "" || placeMove().MatchString(r.text) {
+	if len(groups) < 2 || phraseIn(r.text, movedWords) == "" && phraseIn(r.text, putOff) == "" || placeMove().MatchString(r.text) {
 		return groups
 	}
 	last := len(groups) - 1

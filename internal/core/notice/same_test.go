@@ -101,7 +101,7 @@ func TestSame(t *testing.T) {
 		sure, held := said(text)
 		now, unsure := said(other)
 		for when := range now {
-			if !sure[when] && !held[when] {
+			if when != "" && !sure[when] && !held[when] { // "" says only that something is off
 				t.Errorf("%s\n%s\nnow says %s", name, other, when)
 			}
 		}

@@ -216,6 +216,9 @@ func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 		m.take("title", i)
 	}
 	m.take("start", m.moment("start", "end")...)
+	if tied := m.tied(); tied != nil {
+		return m.choices, fault.Newf("several columns hold dates, and no name says which is the event's").Do("describe the columns in an intake file").Offer("--start", "start", "", tied)
+	}
 	m.take("end", m.moment("end", "start")...)
 	m.leftClocks()
 	m.halves()
@@ -686,6 +689,50 @@ func (m *matcher) best(field string, fits func(matchColumn) bool) int {
 		}
 	}
 	return at
+}
+
+// tied gives the columns that suit as the start no better and no worse than the one that was
+// taken, and that one: Order date, Delivery date. A name that speaks of the event decides.
+func (m *chooser) tied() (out [][]string) {
+	start := m.choice("start")
+	if _, given := m.given["start"]; given || start == nil {
+		return nil
+	}
+	at := start.Indexes[0]
+	rank := m.rank("start", at)
+	if rank > 100 || rank == 0 {
+		return nil
+	}
+	speaks := func(i int) bool { return m.headings[i].rank(names("title")) > 0 }
+	best := []int{at}
+	plain := unnumbered(m.header.Label(at))
+	for i, c := range m.columns {
+		if last := []string{"last", "final", "letzter", "letztes", "dernier", "dernière", "último", "última", "ultimo", "ultima", "laatste"}; unnumbered(m.header.Label(i)) == plain || slices.ContainsFunc(m.headings[i].words, func(w string) bool { return slices.Contains(last, w) }) {
+			continue // folded has its word about them
+		}
+		if i == at || m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.rank("start", i) != rank || m.rank("end", i) > rank {
+			continue
+		}
+		switch {
+		case speaks(i) && !speaks(best[0]):
+			best = []int{i}
+		case speaks(i) == speaks(best[0]):
+			best = append(best, i)
+		}
+	}
+	if len(best) == 1 {
+		if best[0] != at {
+			delete(m.taken, at)
+			m.taken[best[0]] = true
+			start.Indexes[0], start.Columns[0] = best[0], m.header.Label(best[0])
+			start.Template = strings.Replace(start.Template, Reference(m.header, at), Reference(m.header, best[0]), 1)
+		}
+		return nil
+	}
+	for _, i := range best {
+		out = append(out, []string{m.header.Label(i)})
+	}
+	return out
 }
 
 // moment finds the column of a date and, where that has no times, the column

@@ -11,25 +11,34 @@ import (
 // cancelWords say that what a row is about does not take place.
 var cancelWords = []string{"cancelled", "canceled", "withdrawn", "called off", "storniert", "abgesagt", "annulé", "annulée", "cancelado", "cancelada", "anulado", "annullato", "annullata", "geannuleerd", "afgelast"}
 
-var yesWords = []string{"yes", "y", "x", "true", "ja", "oui", "sí", "si", "sim"}
+// kept is what a column called Cancelled says of what takes place. Anything else there, a
+// day or a name, says that it does not.
+const kept = `["", "no", "n", "false", "0", "-", "–", "nein", "non", "não", "nao", "nee"]`
 
 // Cancels gives the condition that the event of a row is cancelled, by what columns say:
-// Withdrawn in a column of states, yes in a column called Cancelled; and the columns. ""
-// for none. said gives the different texts of a column, or some of them.
+// Withdrawn in a column of states, anything but no in a column called Cancelled; and the
+// columns. "" for none. said gives the different texts of a column, or some of them.
 func Cancels(header table.Header, said func(column int) []string) (condition string, columns []string) {
 	var parts []string
 	for i := range header {
 		if header[i] == "" {
 			continue
 		}
-		named := slices.Contains(cancelWords, strings.ToLower(strings.Trim(header[i], " ?:")))
+		of := "col(" + strconv.Quote(header[i]) + ")"
+		label := strings.ToLower(strings.Trim(header[i], " ?:"))
+		if short, word, ok := cutLast(label); ok && slices.Contains([]string{"on", "by", "at", "date", "am", "von", "le", "par", "el", "por", "il", "da", "em", "op", "door"}, word) { // Cancelled on, Storniert am
+			label = short
+		}
+		if slices.Contains(cancelWords, label) {
+			parts, columns = append(parts, "!(lower(trim("+of+")) in "+kept+")"), append(columns, header.Label(i))
+			continue
+		}
 		var values []string
 		for _, text := range said(i) {
-			if word := strings.ToLower(strings.TrimSpace(text)); slices.Contains(cancelWords, word) || named && slices.Contains(yesWords, word) {
+			if slices.Contains(cancelWords, strings.ToLower(strings.TrimSpace(text))) {
 				values = append(values, strconv.Quote(text))
 			}
 		}
-		of := "col(" + strconv.Quote(header[i]) + ")"
 		switch len(values) {
 		case 0:
 			continue
@@ -44,6 +53,15 @@ func Cancels(header table.Header, said func(column int) []string) (condition str
 	return strings.Join(parts, " || "), columns
 }
 
+// cutLast cuts the last word off a text.
+func cutLast(text string) (before, last string, ok bool) {
+	i := strings.LastIndexByte(text, ' ')
+	if i < 0 {
+		return text, "", false
+	}
+	return text[:i], text[i+1:], true
+}
+
 // Cancelling gives the texts of a column that can say that a row is cancelled, each once.
 func Cancelling(rows []table.Row, column int) (out []string) {
 	for _, row := range rows {
@@ -54,7 +72,7 @@ func Cancelling(rows []table.Row, column int) (out []string) {
 		if len(c.Text) == 0 || len(c.Text) > 12 || c.Kind != table.Text && c.Kind != table.Bool || len(out) > 0 && out[len(out)-1] == c.Text || slices.Contains(out, c.Text) {
 			continue
 		}
-		if word := strings.ToLower(c.Text); slices.Contains(cancelWords, word) || slices.Contains(yesWords, word) {
+		if slices.Contains(cancelWords, strings.ToLower(c.Text)) {
 			out = append(out, c.Text)
 		}
 	}

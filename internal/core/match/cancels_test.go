@@ -17,9 +17,11 @@ func TestCancels(t *testing.T) {
 	}{
 		"a state":             {table.Header{"Ref", "Status"}, [][]string{{"1", "2"}, {"confirmed", "CANCELLED"}}, `col("Status") == "CANCELLED"`},
 		"two words for it":    {table.Header{"Status"}, [][]string{{"withdrawn", "ok", "Cancelled", "withdrawn"}}, `col("Status") in ["Cancelled", "withdrawn"]`},
-		"a column of its own": {table.Header{"Cancelled?"}, [][]string{{"no", "yes"}}, `col("Cancelled?") == "yes"`},
+		"a column of its own": {table.Header{"Cancelled?"}, [][]string{{"no", "yes"}}, "!(lower(trim(col(\"Cancelled?\"))) in " + kept + ")"},
+		"when it was":         {table.Header{"Cancelled on"}, [][]string{{"12/03/2026", ""}}, `!(lower(trim(col("Cancelled on"))) in ` + kept + ")"},
+		"a date of its own":   {table.Header{"Cancel by"}, [][]string{{"12/03/2026", ""}}, ""},
 		"yes to another":      {table.Header{"Pilot"}, [][]string{{"no", "yes"}}, ""},
-		"two columns":         {table.Header{"State", "Storniert"}, [][]string{{"abgesagt"}, {"x"}}, `col("State") == "abgesagt" || col("Storniert") == "x"`},
+		"two columns":         {table.Header{"State", "Storniert"}, [][]string{{"abgesagt"}, {"x"}}, `col("State") == "abgesagt" || !(lower(trim(col("Storniert"))) in ` + kept + ")"},
 		"in a sentence":       {table.Header{"Note"}, [][]string{{"not cancelled"}}, ""},
 		"no heading":          {table.Header{""}, [][]string{{"cancelled"}}, ""},
 	} {

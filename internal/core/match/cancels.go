@@ -11,6 +11,9 @@ import (
 // cancelWords say that what a row is about does not take place.
 var cancelWords = []string{"cancelled", "canceled", "withdrawn", "called off", "storniert", "abgesagt", "annulé", "annulée", "cancelado", "cancelada", "anulado", "annullato", "annullata", "geannuleerd", "afgelast"}
 
+// putOffWords say that what a row is about does not take place at the time that it has.
+var putOffWords = []string{"postponed", "moved", "rescheduled", "on hold", "deferred", "suspended", "verschoben", "verlegt", "ausgesetzt", "reporté", "reportée", "aplazado", "aplazada", "pospuesto", "rinviato", "rinviata", "spostato", "spostata", "adiado", "adiada", "uitgesteld", "verplaatst"}
+
 // kept is what a column called Cancelled says of what takes place. Anything else there, a
 // day or a name, says that it does not.
 const kept = `["", "no", "n", "false", "0", "-", "–", "nein", "non", "não", "nao", "nee"]`
@@ -63,7 +66,12 @@ func cutLast(text string) (before, last string, ok bool) {
 }
 
 // Cancelling gives the texts of a column that can say that a row is cancelled, each once.
-func Cancelling(rows []table.Row, column int) (out []string) {
+func Cancelling(rows []table.Row, column int) []string { return saying(rows, column, cancelWords) }
+
+// PuttingOff gives the texts of a column that say that a row is put off, each once.
+func PuttingOff(rows []table.Row, column int) []string { return saying(rows, column, putOffWords) }
+
+func saying(rows []table.Row, column int, words []string) (out []string) {
 	for _, row := range rows {
 		if column >= len(row.Cells) {
 			continue
@@ -72,7 +80,7 @@ func Cancelling(rows []table.Row, column int) (out []string) {
 		if len(c.Text) == 0 || len(c.Text) > 12 || c.Kind != table.Text && c.Kind != table.Bool || len(out) > 0 && out[len(out)-1] == c.Text || slices.Contains(out, c.Text) {
 			continue
 		}
-		if slices.Contains(cancelWords, strings.ToLower(c.Text)) {
+		if slices.Contains(words, strings.ToLower(c.Text)) {
 			out = append(out, c.Text)
 		}
 	}

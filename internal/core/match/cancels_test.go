@@ -35,3 +35,12 @@ func TestCancels(t *testing.T) {
 		assert.Equal(t, c.want, got, name)
 	}
 }
+
+func TestPuttingOff(t *testing.T) {
+	var rows []table.Row
+	for _, text := range []string{"ok", "Postponed", "moved", "moved", "not moved", ""} {
+		rows = append(rows, table.Row{Cells: []table.Cell{{Kind: table.Text, Text: text}}})
+	}
+	assert.Equal(t, []string{"Postponed", "moved"}, PuttingOff(rows, 0))
+	assert.Empty(t, PuttingOff(rows, 1))
+}

@@ -91,7 +91,9 @@ func (r *reader) partOfDay(c clock, end int) (clock, int) {
 	if n > end || r.tok(n).kind == 'w' {
 		switch {
 		case r.word(n, morningWords) && (n > end || r.tok(n).text != "morgen"):
-			c.half = 1
+			if c.half = 1; c.hour == 12 { // las 12 de la mañana are noon
+				c.half = 2
+			}
 		case r.word(n, afternoonWords), r.word(n, eveningWords):
 			c.half = 2
 		default:
@@ -423,7 +425,7 @@ var englishHours = words("one two three four five six seven eight nine ten eleve
 func (r *reader) dutch() bool {
 	for _, t := range r.toks {
 		switch t.text {
-		case "uur", "om", "het", "een", "twee", "drie", "vijf", "zes", "zeven", "acht", "negen", "tien", "twaalf", "morgen", "vrijdag", "maandag", "dinsdag", "woensdag", "donderdag", "zaterdag", "zondag", "kunnen", "we":
+		case "uur", "om", "het", "tot", "maart", "mei", "vanaf", "tussen", "januari", "februari", "augustus", "een", "twee", "drie", "vijf", "zes", "zeven", "acht", "negen", "tien", "twaalf", "morgen", "vrijdag", "maandag", "dinsdag", "woensdag", "donderdag", "zaterdag", "zondag", "kunnen", "we":
 			if t.text != "we" && t.text != "om" {
 				return true
 			}

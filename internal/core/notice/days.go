@@ -172,7 +172,7 @@ func (r *reader) listed(i int) (dates, int) {
 			break
 		}
 		num, ok := take()
-		another := ok && monthFirst > 0 && (r.month(r.link(at)) > 0 && !(r.word(r.link(at), list("may march")) && r.is(r.link(at)-1, ',')) || !ranged && (r.is(at, '-') || r.word(at, rangeWords)) && r.is(at+1, 'n')) // March 1 to 31 October; March 21, 8-16 h
+		another := ok && monthFirst > 0 && (r.month(r.link(at)) > 0 && !(r.word(r.link(at), list("may march")) && r.is(r.link(at)-1, ',')) || !ranged && (r.is(at, '-') || r.word(at, rangeWords)) && (r.is(at+1, 'n') || r.word(at+1, noonWords) || r.word(at+1, list("half quarter halb midnight")))) // March 1 to 31 October; March 21, 8-16 h
 		if !ok || another || monthFirst > 0 && (r.is(at, ':') || r.half(at) || len(r.tok(at-1).text) == 4) {
 			at = was
 			if ok {
@@ -242,7 +242,7 @@ func (r *reader) listed(i int) (dates, int) {
 // berth 3-4, of lanes 3 and 4, of berths 2, 3 and 4.
 func (r *reader) numbered(i int) bool {
 	n, comma := i-1, false
-	for r.is(n-1, 'n') && len(r.tok(n-1).text) <= 2 && (r.is(n, '-') && !r.tok(n).gap || r.and(n) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') || r.is(n, ',') || r.word(n, list("to bis"))) {
+	for r.is(n-1, 'n') && len(r.tok(n-1).text) <= 2 && (r.is(n, '-') && !r.tok(n).gap || r.and(n) || r.word(n, orWords) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') || r.is(n, ',') || r.word(n, list("to bis"))) {
 		comma = comma || r.is(n, ',')
 		n -= 2
 	}

@@ -63,6 +63,10 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i+2)
 		case t.kind == 'n' && has('d') && !has('t') && len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && (t.num < 1900 || t.num >= 2100) && (vagueWord.has(r.tok(i-1).text) || r.is(i-1, '.') && vagueWord.has(r.tok(i-2).text)): // about 1800
 			return said(i, i)
+		case t.kind == 'n' && has('d') && !has('t') && len(t.text) <= 2 && t.num <= 24 && (r.word(i+1, sharpWords) || r.is(i+1, '(') && r.word(i+2, sharpWords)): // 9 (sharp)
+			return said(i, i)
+		case t.kind == 'n' && has('t') && len(t.text) <= 2 && t.num <= 24 && r.word(i+1, orWords) && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.from >= i+1 && s.from <= i+3 }): // 9 or 9:30
+			return said(i, i+1)
 		case !ended && r.rough(i) > 0:
 			return said(i, r.rough(i))
 		case !ended && r.lasting(i) > 0 && !used(r.lasting(i)):

@@ -411,7 +411,7 @@ func (r *reader) spoken(i int) (clock, int) {
 			return make(h, minutes, end)
 		}
 	case "to", "vor", "voor", "before":
-		if h, end := hourAt(n + 2); end > 0 && (r.is(n, 'w') || minutes != 15 && r.is(n+2, 'w')) {
+		if h, end := hourAt(n + 2); end > 0 && (r.is(n, 'w') || minutes != 15 && r.is(n+2, 'w') && !r.word(n+2, noonWords) && !r.word(n+2, midnightWords)) { // 10 to noon is a range
 			return make(h, -minutes, end)
 		}
 	}

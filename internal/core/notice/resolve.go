@@ -412,6 +412,9 @@ func (c clock) String() string {
 // between gives both times of a range. What the end says of the half of the day
 // holds for the start where it does not say it.
 func (d *document) between(a, b clock) (start, end int, note string) {
+	if b.hour == 24 && !b.bare && !b.marked && !b.colon && a.bare && a.half == 0 && !a.sure && a.hour > 0 && a.hour < 12 { // from 8 to midnight is an evening
+		a.half = 2
+	}
 	if a.half == 0 && b.half > 0 && !a.sure && a.hour <= 12 {
 		c := a
 		c.half = b.half

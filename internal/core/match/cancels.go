@@ -14,14 +14,18 @@ var cancelWords = []string{"cancelled", "canceled", "withdrawn", "called off", "
 // putOffWords say that what a row is about does not take place at the time that it has.
 var putOffWords = []string{"postponed", "moved", "rescheduled", "on hold", "deferred", "suspended", "verschoben", "verlegt", "ausgesetzt", "reporté", "reportée", "aplazado", "aplazada", "pospuesto", "rinviato", "rinviata", "spostato", "spostata", "adiado", "adiada", "uitgesteld", "verplaatst"}
 
-// kept is what a column called Cancelled says of what takes place. Anything else there, a
-// day or a name, says that it does not.
+// kept is what a column called Cancelled by says of what takes place. A name there says
+// that it does not.
 const kept = `["", "no", "n", "false", "0", "-", "–", "nein", "non", "não", "nao", "nee"]`
 
+// dropped is what a column called Cancelled says of what does not take place, beside the
+// words for it. So does a day: a text with a digit that is not 0.
+const dropped = `["yes", "y", "x", "true", "ja", "j", "oui", "o", "sí", "si", "s", "sì", "sim"`
+
 // Cancels gives the condition that the event of a row is cancelled, by what columns say:
-// Withdrawn in a column of states, anything but no in a column called Cancelled; and the
-// columns. "" for none. said gives the different texts of a column, or some of them.
-func Cancels(header table.Header, said func(column int) []string) (condition string, columns []string) {
+// Withdrawn in a column of states, yes or a day in a column called Cancelled, a name in one
+// called Cancelled by; and the columns. "" for none. texts gives the different texts of a column, or some of them.
+func Cancels(header table.Header, texts func(column int) []string) (condition string, columns []string) {
 	var parts []string
 	for i := range header {
 		if header[i] == "" {
@@ -29,15 +33,21 @@ func Cancels(header table.Header, said func(column int) []string) (condition str
 		}
 		of := "col(" + strconv.Quote(header[i]) + ")"
 		label := strings.ToLower(strings.Trim(header[i], " ?:"))
-		if short, word, ok := cutLast(label); ok && slices.Contains([]string{"on", "by", "at", "date", "am", "von", "le", "par", "el", "por", "il", "da", "em", "op", "door"}, word) { // Cancelled on, Storniert am
-			label = short
+		said := func(words []string) bool { // Cancelled on, Storniert von
+			short, word, ok := cutLast(label)
+			return ok && slices.Contains(words, word) && slices.Contains(cancelWords, short)
 		}
-		if slices.Contains(cancelWords, label) {
-			parts, columns = append(parts, "!(lower(trim("+of+")) in "+kept+")"), append(columns, header.Label(i))
+		switch low := "lower(trim(" + of + "))"; {
+		case said([]string{"by", "von", "par", "por", "da", "door"}):
+			parts, columns = append(parts, "!("+low+" in "+kept+")"), append(columns, header.Label(i))
+			continue
+		case said([]string{"on", "at", "date", "am", "le", "el", "il", "em", "op"}), slices.Contains(cancelWords, label):
+			parts = append(parts, low+" in "+dropped+", "+quoted(cancelWords)+"] || "+of+` matches "[1-9]"`)
+			columns = append(columns, header.Label(i))
 			continue
 		}
 		var values []string
-		for _, text := range said(i) {
+		for _, text := range texts(i) {
 			if slices.Contains(cancelWords, strings.ToLower(strings.TrimSpace(text))) {
 				values = append(values, strconv.Quote(text))
 			}
@@ -54,6 +64,14 @@ func Cancels(header table.Header, said func(column int) []string) (condition str
 		columns = append(columns, header.Label(i))
 	}
 	return strings.Join(parts, " || "), columns
+}
+
+func quoted(words []string) string {
+	out := make([]string, len(words))
+	for i, w := range words {
+		out[i] = strconv.Quote(w)
+	}
+	return strings.Join(out, ", ")
 }
 
 // cutLast cuts the last word off a text.

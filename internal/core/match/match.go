@@ -14,7 +14,6 @@ import (
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/template"
-	"almanach/internal/core/zone"
 )
 
 // Choice is the columns that suit a field.
@@ -98,7 +97,7 @@ func weekdays(text string) bool {
 }
 
 var (
-	joining = []string{"and", "to", "und", "u", "bis", "et", "au", "du", "le", "les", "y", "e", "i", "a", "al", "à", "às", "los", "las", "os", "as", "en", "tot", "m", "von", "vom", "de", "del", "dal", "da", "van", "every", "every", "jeden", "jede", "chaque", "cada", "ogni", "elke"}
+	joining = []string{"and", "to", "und", "u", "bis", "et", "au", "du", "le", "les", "y", "e", "i", "a", "al", "à", "às", "los", "las", "os", "as", "en", "tot", "m", "von", "vom", "de", "del", "dal", "da", "van", "every", "jeden", "jede", "chaque", "cada", "ogni", "elke"}
 	eachDay = []string{"daily", "weekdays", "täglich", "werktags", "quotidien", "diario", "giornaliero", "diário", "dagelijks", "feira"}
 )
 
@@ -288,20 +287,6 @@ func (m *chooser) anyTitle(key []string) {
 	}
 }
 
-// former leaves out columns of dates and times that were, as in Old date, where another
-// column holds those that are.
-func (m *chooser) former() {
-	now := map[moment.Role]bool{}
-	for i, c := range m.columns {
-		now[c.role] = now[c.role] || c.temporal && !m.headings[i].says("former")
-	}
-	for i, c := range m.columns {
-		if c.temporal && now[c.role] && m.headings[i].says("former") {
-			m.taken[i] = true
-		}
-	}
-}
-
 // unreadClocks takes columns called Start or End for times of day where another
 // column holds the dates, though few of their cells can be read: their rows are
 // then held, and not loaded as whole days.
@@ -346,73 +331,6 @@ func (m *chooser) weekly() {
 			return
 		}
 	}
-}
-
-// folded refuses rows of which one event each may be too few: those with several dates, as
-// in Date 1 and Date 2, and those that can be lessons of each week, with a column of
-// weekdays and two dates on that day, weeks apart.
-func folded(header table.Header, rows []table.Row, traits []Traits, choices []Choice) *fault.Fault {
-	at := slices.IndexFunc(choices, func(c Choice) bool { return c.Field == "start" })
-	if at < 0 || slices.ContainsFunc(choices, func(c Choice) bool { return c.Field == "repeat" }) {
-		return nil
-	}
-	start := choices[at].Indexes
-	first := traits[start[0]].Column
-	if first.Mostly() != moment.DateRole {
-		return nil
-	}
-	taken := func(i int) bool {
-		return slices.ContainsFunc(choices, func(c Choice) bool { return slices.Contains(c.Indexes, i) })
-	}
-	var more []string
-	for i, t := range traits {
-		if !taken(i) && t.Filled > 0 && t.Column.Holds(t.Filled-t.Bad) && t.Column.Mostly() == moment.DateRole && unnumbered(header.Label(i)) == unnumbered(header.Label(start[0])) {
-			more = append(more, Reference(header, i))
-		}
-	}
-	if more != nil {
-		return fault.Newf("a row can have several dates: %s, %s", Reference(header, start[0]), strings.Join(more, ", ")).
-			Do("describe the columns in an intake file, with also: %q for an event on each", strings.Join(more, ", "))
-	}
-	if len(start) < 2 && !first.Timed() {
-		return nil
-	}
-	stride := max(1, len(rows)/sampled)
-	for day, t := range traits {
-		if t.Filled < 2 || t.Lists < t.Filled {
-			continue
-		}
-		for last, b := range traits {
-			if last == start[0] || b.Filled < 2 || !b.Column.Holds(b.Filled-b.Bad) || b.Column.Mostly() != moment.DateRole || b.Column.Timed() {
-				continue
-			}
-			apart, weeks := 0, 0
-			for n := 0; n < len(rows); n += stride {
-				from, f := first.Read(rows[n].Cell(start[0]))
-				to, g := b.Column.Read(rows[n].Cell(last))
-				if f != nil || g != nil || !from.HasDate || !to.HasDate || to.Date-from.Date < 7*86400 {
-					continue
-				}
-				apart++
-				if names, _ := moment.Weekdays(rows[n].Cell(day).Text, 0); (to.Date-from.Date)%(7*86400) == 0 && names&(1<<zone.Civil(from.Date).Weekday()) != 0 {
-					weeks++
-				}
-			}
-			if apart > 1 && weeks == apart {
-				return fault.Newf("the rows can be events of each week, on %s from %s until %s, or one long event each", header.Label(day), header.Label(start[0]), header.Label(last)).
-					Do("describe the columns in an intake file, with repeat: %q and repeat_until: %q for a series", Reference(header, day), Reference(header, last))
-			}
-		}
-	}
-	return nil
-}
-
-// unnumbered gives a heading without what counts it: Date 2, 2nd date, Termin II.
-func unnumbered(label string) string {
-	words := strings.FieldsFunc(strings.ToLower(label), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
-	return strings.Join(slices.DeleteFunc(words, func(w string) bool {
-		return unicode.IsDigit(rune(w[0])) || strings.Trim(w, "iv") == "" || slices.Contains([]string{"first", "second", "third", "fourth", "fifth", "erster", "zweiter", "dritter", "vierter", "première", "deuxième", "troisième", "primera", "segunda", "tercera", "prima", "seconda", "terza"}, w)
-	}), " ")
 }
 
 // leftClocks gives times of day that no name gave a place to the start and the
@@ -689,50 +607,6 @@ func (m *matcher) best(field string, fits func(matchColumn) bool) int {
 		}
 	}
 	return at
-}
-
-// tied gives the columns that suit as the start no better and no worse than the one that was
-// taken, and that one: Order date, Delivery date. A name that speaks of the event decides.
-func (m *chooser) tied() (out [][]string) {
-	start := m.choice("start")
-	if _, given := m.given["start"]; given || start == nil {
-		return nil
-	}
-	at := start.Indexes[0]
-	rank := m.rank("start", at)
-	if rank > 100 || rank == 0 {
-		return nil
-	}
-	speaks := func(i int) bool { return m.headings[i].rank(names("title")) > 0 }
-	best := []int{at}
-	plain := unnumbered(m.header.Label(at))
-	for i, c := range m.columns {
-		if last := []string{"last", "final", "letzter", "letztes", "dernier", "dernière", "último", "última", "ultimo", "ultima", "laatste"}; unnumbered(m.header.Label(i)) == plain || slices.ContainsFunc(m.headings[i].words, func(w string) bool { return slices.Contains(last, w) }) {
-			continue // folded has its word about them
-		}
-		if i == at || m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.rank("start", i) != rank || m.rank("end", i) > rank {
-			continue
-		}
-		switch {
-		case speaks(i) && !speaks(best[0]):
-			best = []int{i}
-		case speaks(i) == speaks(best[0]):
-			best = append(best, i)
-		}
-	}
-	if len(best) == 1 {
-		if best[0] != at {
-			delete(m.taken, at)
-			m.taken[best[0]] = true
-			start.Indexes[0], start.Columns[0] = best[0], m.header.Label(best[0])
-			start.Template = strings.Replace(start.Template, Reference(m.header, at), Reference(m.header, best[0]), 1)
-		}
-		return nil
-	}
-	for _, i := range best {
-		out = append(out, []string{m.header.Label(i)})
-	}
-	return out
 }
 
 // moment finds the column of a date and, where that has no times, the column

@@ -48,7 +48,15 @@ func (l *load) applyTo(ctx context.Context, c *opened, later bool) error {
 	if err != nil {
 		return err
 	}
-	results, err := c.Apply(ctx, edits)
+	apply := c.Apply
+	if s, ok := c.Backend.(calendar.Staged); ok {
+		apply = func(ctx context.Context, edits []calendar.Edit) ([]calendar.Result, error) {
+			return s.ApplyWhen(ctx, edits, l.begun)
+		}
+	} else if err := l.begun(); err != nil {
+		return err
+	}
+	results, err := apply(ctx, edits)
 	c.written = true
 	var failed []error
 	done := 0

@@ -174,10 +174,11 @@ func what(req LoadRequest) string {
 // perform applies the plan, between what the logbook is told before and after.
 func (l *load) perform(ctx context.Context, what string) error {
 	l.batch = nil // the rows are not needed any more, and can be many
-	if err := l.begin(what); err != nil {
-		return err
-	}
+	l.begin(what)
 	err := l.apply(ctx)
+	if e := l.begun(); e != nil {
+		return e
+	}
 	l.report.Stopped = err != nil
 	if e := l.finish(err != nil); err == nil {
 		err = e

@@ -33,9 +33,10 @@ type load struct {
 	in     *intake.Intake // never changed
 	batch  *intake.Batch
 	report *Report
-	record *record // nil without a desk
-	undoes string  // the run that is taken back
-	apart  bool    // each row stands for itself
+	record *record      // nil without a desk
+	undoes string       // the run that is taken back
+	begun  func() error // waits until the logbook knows what is about to be done: nothing is to be seen before
+	apart  bool         // each row stands for itself
 
 	fetched *mail.Fetched // the messages of a server that the rows are from; nil for none
 

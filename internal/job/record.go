@@ -99,16 +99,23 @@ func (l *load) remembered(ctx context.Context) (plan.Memory, error) {
 	return out, nil
 }
 
-// begin writes down what is about to be done.
-func (l *load) begin(what string) error {
+// begin writes down what is about to be done, beside what follows; begun waits
+// for its end.
+func (l *load) begin(what string) {
 	if l.record == nil {
-		return nil
+		l.begun = func() error { return nil }
+		return
 	}
 	l.record.run = &logbook.Run{Name: l.report.Run, What: what, Intake: l.in.Name, Identity: l.in.Identity, Source: l.sourceName(), Print: printOf(l.report.Source.File), Who: l.office.Who, Began: l.office.Now.UTC(), Totals: l.report.Totals, Undoes: l.undoes}
 	l.record.prints = make([]uint64, len(l.report.Edits))
-	err := l.record.book.Begin(l.record.run, len(l.report.Edits), entriesOf(l.report.Plan))
-	l.report.Run = l.record.run.Name
-	return err
+	entry := entriesOf(l.report.Plan)
+	var err error
+	wait := beside(func() { err = l.record.book.Begin(l.record.run, len(l.report.Edits), entry) })
+	l.begun = func() error {
+		wait()
+		l.report.Run = l.record.run.Name
+		return err
+	}
 }
 
 func (l *load) sourceName() string {

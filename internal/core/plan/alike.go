@@ -225,7 +225,8 @@ func (s *shard) marks(i int, id identity.ID, marked bool) []event.Mark {
 	if marked {
 		return nil
 	}
-	return marksOf(s.Intake.Identity, id, s.mapper.Key(s.Batch.Rows[i]).String())
+	marks := marksOf(s.Intake.Identity, id.String(), s.mapper.Key(s.Batch.Rows[i]).String())
+	return marks[:]
 }
 
 // marked tells whether an event bears all the marks of its row.

@@ -24,6 +24,7 @@ type change struct {
 type editor struct {
 	holdings []*Holding
 	changes  []change
+	series   bool // some rows change dates of a series
 }
 
 func (e *editor) add(c change) { e.changes = append(e.changes, c) }
@@ -46,15 +47,19 @@ type place struct {
 // that are taken out of a calendar, which come last.
 func (e *editor) finish(p *Plan) {
 	e.sort()
-	at := make(map[place]int, len(e.changes))
+	at := map[place]int{}
 	p.Edits = make([]Edit, 0, len(e.changes))
 	var leaving []Edit
 	for _, c := range e.changes {
-		key := place{c.to, c.uid}
-		n, known := at[key]
+		n, known := len(p.Edits), false
+		if c.object != nil || e.series { // a new event is an object of its own otherwise
+			key := place{c.to, c.uid}
+			if n, known = at[key]; !known {
+				n = len(p.Edits)
+				at[key] = n
+			}
+		}
 		if !known {
-			n = len(p.Edits)
-			at[key] = n
 			p.Edits = append(p.Edits, e.begin(c))
 			if c.object != nil && c.from != c.to {
 				leaving = append(leaving, Edit{Kind: MoveOut, Calendar: e.holdings[c.from].Name, UID: c.uid, Before: c.object.Raws, Needs: n + 1})

@@ -111,6 +111,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 			m.series[id] = &master{}
 		}
 	}
+	m.edits.series = len(m.series) > 0
 	m.join = newJoin(r.Batch, r.Holdings)
 	m.paired()
 	if err := m.rows(ctx); err != nil {

@@ -444,21 +444,23 @@ func sameTime(a, b zone.Time) bool {
 func (s *shard) create(i int, id identity.ID, place int32, n int) {
 	w := &s.wanted
 	s.totals.count(agree.New)
-	c := &change{to: place, from: place, part: -1}
+	c := change{to: place, from: place, part: -1}
 	recurrence := w.Recurrence
+	own := id.String()
 	if series, _, changes := s.Batch.Occurrence(i); changes {
 		m := s.series[series]
 		c.uid, c.object, c.from = m.uids[n], m.objects[n], m.from[n]
-	} else {
+	} else if c.uid = own; len(s.Places(i)) > 1 {
 		c.uid = s.uid(id, place, n, len(s.Places(i)))
 	}
 	if cap(s.text)-len(s.text) < 4096 { // one block holds the new events of many rows
 		s.text = make([]byte, 0, 256<<10)
 	}
 	from := len(s.text)
-	s.text = fresh(s.text, marksOf(s.Intake.Identity, id, s.mapper.Key(s.Batch.Rows[i]).String()), c.uid, &w.Event, recurrence, s.Stamp, s.zoneNames(place))
+	marks := marksOf(s.Intake.Identity, own, s.mapper.Key(s.Batch.Rows[i]).String())
+	s.text = fresh(s.text, marks[:], c.uid, &w.Event, recurrence, s.Stamp, s.zoneNames(place))
 	c.text = s.text[from:len(s.text):len(s.text)]
-	s.add(s.item(i, agree.New, place, c.uid), c)
+	s.add(s.item(i, agree.New, place, c.uid), &c)
 }
 
 // uid gives the UID that a new event gets in a calendar: its ID, or for one of

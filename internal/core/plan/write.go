@@ -6,7 +6,6 @@ import (
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
 	"almanach/internal/core/ical"
-	"almanach/internal/core/identity"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/zone"
 )
@@ -46,10 +45,11 @@ func fitted(e *event.Event, zones func(*zone.Zone) *zone.Zone) *event.Event {
 	return &out
 }
 
-// marksOf are the marks by which an event is found again.
-func marksOf(intakeIdentity string, id identity.ID, key string) []event.Mark {
-	return []event.Mark{
-		{Name: event.PropID, Value: id.String()},
+// marksOf are the marks by which an event is found again. id is the text of its
+// identity.
+func marksOf(intakeIdentity, id, key string) [3]event.Mark {
+	return [3]event.Mark{
+		{Name: event.PropID, Value: id},
 		{Name: event.PropIntake, Value: event.WriteMark(intakeIdentity)},
 		{Name: event.PropKey, Value: event.WriteMark(event.Clean(key))},
 	}

@@ -49,6 +49,13 @@ type Backend interface {
 	Close() error
 }
 
+// Staged is a Backend that can prepare edits before any of them may be seen.
+type Staged interface {
+	// ApplyWhen does as Backend.Apply does, but nothing of the edits is to be seen
+	// in the calendar before ready has returned nil. It calls ready once at most.
+	ApplyWhen(ctx context.Context, edits []Edit, ready func() error) ([]Result, error)
+}
+
 var (
 	// ErrChanged means that someone else changed the calendar since it was read.
 	ErrChanged = errors.New("was changed by someone else while it was being compared; nothing was written")

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"io"
 	"runtime"
+	"sync/atomic"
 
 	"github.com/cespare/xxhash/v2"
 	"github.com/klauspost/compress/flate"
@@ -57,8 +58,9 @@ type part struct {
 	Before, After                         [][][]byte
 }
 
-func newPart(n int, entry func(i int) Entry) *part {
-	var p part
+// fill makes it the part of n entries. It keeps its memory for the next part.
+func (p *part) fill(n int, entry func(i int) Entry) {
+	*p = part{Kind: p.Kind[:0], Calendar: p.Calendar[:0], UID: p.UID[:0], Key: p.Key[:0], Title: p.Title[:0], When: p.When[:0], Needs: p.Needs[:0], Print: p.Print[:0]}
 	for i := range n {
 		e := entry(i)
 		p.Kind, p.Calendar, p.UID = append(p.Kind, string(e.Kind)), append(p.Calendar, e.Calendar), append(p.UID, e.UID)
@@ -68,7 +70,6 @@ func newPart(n int, entry func(i int) Entry) *part {
 		set(&p.Before, i, n, e.Before)
 		set(&p.After, i, n, e.After)
 	}
-	return &p
 }
 
 // set puts a list into its place among n, where it has anything.
@@ -108,18 +109,21 @@ func (p *part) entries() ([]Entry, error) {
 // pack makes parts of n entries, a few side by side.
 func pack(n int, entry func(i int) Entry) ([][]byte, error) {
 	parts := make([][]byte, (n+partSize-1)/partSize)
+	var next atomic.Int32
 	var work errgroup.Group
-	work.SetLimit(runtime.GOMAXPROCS(0))
-	for k := range parts {
+	for range min(runtime.GOMAXPROCS(0), len(parts)) {
 		work.Go(func() error {
-			from := k * partSize
-			p := newPart(min(partSize, n-from), func(i int) Entry { return entry(from + i) })
+			var p part
 			var b bytes.Buffer
-			z, err := flate.NewWriter(&b, flate.BestSpeed)
-			if err == nil {
-				err = errors.Join(gob.NewEncoder(z).Encode(p), z.Close())
+			z, err := flate.NewWriter(nil, flate.BestSpeed)
+			for k := int(next.Add(1)) - 1; k < len(parts) && err == nil; k = int(next.Add(1)) - 1 {
+				from := k * partSize
+				p.fill(min(partSize, n-from), func(i int) Entry { return entry(from + i) })
+				b.Reset()
+				z.Reset(&b)
+				err = errors.Join(gob.NewEncoder(z).Encode(&p), z.Close())
+				parts[k] = bytes.Clone(b.Bytes())
 			}
-			parts[k] = b.Bytes()
 			return err
 		})
 	}

@@ -19,8 +19,8 @@ type Options struct {
 	// mode, and where the system allows it its owner and group. Zero is 0644.
 	Mode fs.FileMode
 
-	// Check is called when the new file is complete and synced, with the file
-	// open for reading. An error leaves the target as it was.
+	// Check is called when the new file is complete, while it is synced, with the
+	// file open for reading. An error leaves the target as it was.
 	Check func(*os.File) error
 
 	// Ready is called last, right before the rename. An error leaves the target
@@ -107,11 +107,15 @@ func begin(path string, o Options, write func(io.Writer) error) (name string, er
 	}
 	err = write(temp)
 	if err == nil {
-		err = temp.Sync()
-	}
-	if err == nil && o.Check != nil {
-		if _, err = temp.Seek(0, io.SeekStart); err == nil {
-			err = o.Check(temp)
+		synced := make(chan error, 1)
+		go func() { synced <- temp.Sync() }()
+		if o.Check != nil {
+			if _, err = temp.Seek(0, io.SeekStart); err == nil {
+				err = o.Check(temp)
+			}
+		}
+		if e := <-synced; e != nil { // what the disk says comes first
+			err = e
 		}
 	}
 	if err == nil {

@@ -177,11 +177,17 @@ func (f *File) Close() error { return nil }
 
 // Apply implements calendar.Backend. It does all edits or none.
 func (f *File) Apply(ctx context.Context, edits []calendar.Edit) ([]calendar.Result, error) {
+	return f.ApplyWhen(ctx, edits, func() error { return nil })
+}
+
+// ApplyWhen implements calendar.Staged: the new file is written and read back
+// meanwhile.
+func (f *File) ApplyWhen(ctx context.Context, edits []calendar.Edit, ready func() error) ([]calendar.Result, error) {
 	results := make([]calendar.Result, len(edits))
 	if len(edits) == 0 {
 		return results, nil
 	}
-	err := f.apply(ctx, edits)
+	err := f.apply(ctx, edits, ready)
 	held := make([]ical.Object, len(edits))
 	for i, e := range edits {
 		switch {
@@ -195,7 +201,7 @@ func (f *File) Apply(ctx context.Context, edits []calendar.Edit) ([]calendar.Res
 	return results, err
 }
 
-func (f *File) apply(ctx context.Context, edits []calendar.Edit) error {
+func (f *File) apply(ctx context.Context, edits []calendar.Edit, ready func() error) error {
 	if f.doc.Damaged {
 		return f.damaged()
 	}
@@ -230,7 +236,12 @@ func (f *File) apply(ctx context.Context, edits []calendar.Edit) error {
 	sum := &summed{ctx: ctx, hash: newHash()}
 	err = replace.File(f.path, replace.Options{
 		Check: func(file *os.File) error { return f.confirm(ctx, file, sum, want) },
-		Ready: func() error { return f.unchanged(false) },
+		Ready: func() error {
+			if err := ready(); err != nil {
+				return err
+			}
+			return f.unchanged(false)
+		},
 	}, func(w io.Writer) error {
 		sum.w = w
 		if err := f.doc.Write(sum, object, f.zones); err != nil {

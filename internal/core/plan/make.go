@@ -145,14 +145,16 @@ func (m *maker) rows(ctx context.Context) error {
 		next <- n
 	}
 	close(next)
+	block := make([]Item, rows) // a part for each shard, so that items seldom need copying
 	work := func() {
 		mapper := m.Batch.Mapping.Mapper()
 		for n := range next {
 			if ctx.Err() != nil {
 				return
 			}
-			s := &shard{maker: m, mapper: mapper, items: make([]Item, 0, min(shardSize, rows))}
-			for i := n * shardSize; i < min((n+1)*shardSize, rows); i++ {
+			from, to := n*shardSize, min((n+1)*shardSize, rows)
+			s := &shard{maker: m, mapper: mapper, items: block[from:from:to]}
+			for i := from; i < to; i++ {
 				if _, _, changes := m.Batch.Occurrence(i); !changes {
 					s.row(i)
 				}
@@ -168,11 +170,16 @@ func (m *maker) rows(ctx context.Context) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	items, changes := 0, 0
+	items, changes, stands, most := 0, 0, 0, 0
 	for _, s := range shards {
-		items, changes = items+len(s.items), changes+len(s.changes)
+		items, changes, stands, most = items+len(s.items), changes+len(s.changes), stands+len(s.stands), max(most, len(s.items))
 	}
-	m.plan.Items, m.edits.changes = slices.Grow(m.plan.Items, items+len(m.Batch.Held)+len(m.Batch.LeftOut)), slices.Grow(m.edits.changes, changes)
+	if most <= shardSize && items > rows/2 {
+		m.plan.Items = block[:0]
+	} else {
+		m.plan.Items = make([]Item, 0, items+len(m.Batch.Held)+len(m.Batch.LeftOut))
+	}
+	m.edits.changes, m.plan.standing = slices.Grow(m.edits.changes, changes), slices.Grow(m.plan.standing, stands)
 	for n, s := range shards {
 		m.add(s)
 		shards[n] = nil
@@ -218,7 +225,11 @@ func (m *maker) add(s *shard) {
 		m.Batch.Leave(o.row, o.why)
 	}
 	first := len(m.plan.Items)
-	m.plan.Items = append(m.plan.Items, s.items...)
+	if n := len(s.items); n > 0 && cap(m.plan.Items) >= first+n && &m.plan.Items[:first+1][first] == &s.items[0] {
+		m.plan.Items = m.plan.Items[:first+n] // there they are
+	} else {
+		m.plan.Items = append(m.plan.Items, s.items...)
+	}
 	for _, c := range s.changes {
 		c.item += first
 		m.edits.changes = append(m.edits.changes, c)

@@ -48,6 +48,7 @@ type place struct {
 func (e *editor) finish(p *Plan) {
 	e.sort()
 	at := map[place]int{}
+	block := make([][]byte, len(e.changes)) // for the texts of new events, of which most have one component
 	p.Edits = make([]Edit, 0, len(e.changes))
 	var leaving []Edit
 	for _, c := range e.changes {
@@ -61,6 +62,9 @@ func (e *editor) finish(p *Plan) {
 		}
 		if !known {
 			p.Edits = append(p.Edits, e.begin(c))
+			if c.object == nil {
+				p.Edits[n].After = block[n : n : n+1]
+			}
 			if c.object != nil && c.from != c.to {
 				leaving = append(leaving, Edit{Kind: MoveOut, Calendar: e.holdings[c.from].Name, UID: c.uid, Before: c.object.Raws, Needs: n + 1})
 			}
@@ -114,8 +118,12 @@ func (e *editor) whole(c change) bool {
 	return len(c.object.Raws) == 1 || !ical.Has(c.object.Raws[c.part], "RECURRENCE-ID")
 }
 
-// Text gives the components that an edit leaves in the calendar.
+// Text gives the components that an edit leaves in the calendar. The list must
+// not be changed.
 func (e *Edit) Text() [][]byte {
+	if !slices.ContainsFunc(e.After, func(raw []byte) bool { return raw == nil }) { // nearly always
+		return e.After
+	}
 	return slices.DeleteFunc(slices.Clone(e.After), func(raw []byte) bool { return raw == nil })
 }
 

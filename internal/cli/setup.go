@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"path/filepath"
 	"strings"
 
@@ -118,5 +119,9 @@ func (a *app) draftFor(c *cobra.Command, dir, file string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return job.Draft(office, s, intake.NameFromFile(filepath.Base(file)), "")
+	path, err := job.Draft(office, s, intake.NameFromFile(filepath.Base(file)), "")
+	if err == nil && s.Problem != nil {
+		fmt.Fprintf(a.world.Stderr, "almanach: %s is not complete: %s\n", path, s.Problem.Cause)
+	}
+	return path, err
 }

@@ -100,15 +100,22 @@ With --schema it prints the JSON Schema of intake files instead, for editors.`,
 			if err != nil {
 				return err
 			}
-			if a.json {
-				return show.JSON(a.world.Stdout, map[string]string{"file": path, "text": string(text)})
-			}
-			a.printer().Draft(path, string(text))
+			problem := ""
 			if s.Problem != nil {
-				fmt.Fprintf(a.world.Stderr, "almanach: it is not complete: %s\n", s.Problem.Cause)
+				problem = s.Problem.Cause.Error()
+			}
+			if a.json {
+				err = show.JSON(a.world.Stdout, map[string]string{"file": path, "text": string(text), "problem": problem})
+			} else {
+				a.printer().Draft(path, string(text))
+				if problem != "" {
+					fmt.Fprintf(a.world.Stderr, "almanach: it is not complete: %s\n", problem)
+				}
+			}
+			if err == nil && problem != "" {
 				return errLeft
 			}
-			return nil
+			return err
 		},
 	}
 	f.add(c)

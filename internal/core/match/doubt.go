@@ -42,7 +42,7 @@ func (m *chooser) tied() (out [][]string) {
 	plain := unnumbered(m.header.Label(at))
 	for i, c := range m.columns {
 		if last := []string{"last", "final", "letzter", "letztes", "dernier", "dernière", "último", "última", "ultimo", "ultima", "laatste"}; unnumbered(m.header.Label(i)) == plain || slices.ContainsFunc(m.headings[i].words, func(w string) bool { return slices.Contains(last, w) }) {
-			continue // folded has its word about them
+			continue // Folded has its word about them
 		}
 		if i == at || m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.rank("start", i) != rank || m.rank("end", i) > rank {
 			continue
@@ -64,15 +64,16 @@ func (m *chooser) tied() (out [][]string) {
 		return nil
 	}
 	for _, i := range best {
+		m.taken[i] = true
 		out = append(out, []string{m.header.Label(i)})
 	}
 	return out
 }
 
-// folded refuses rows of which one event each may be too few: those with several dates, as
-// in Date 1 and Date 2, and those that can be lessons of each week, with a column of
-// weekdays and two dates on that day, weeks apart.
-func folded(header table.Header, rows []table.Row, traits []Traits, choices []Choice) *fault.Fault {
+// Folded gives a fault for rows of which one event each may be too few: those with several
+// dates, as in Date 1 and Date 2, and those that can be lessons of each week, with a column of
+// weekdays and two dates on that day, weeks apart. Some of the rows tell.
+func Folded(header table.Header, rows []table.Row, traits []Traits, choices []Choice) *fault.Fault {
 	at := slices.IndexFunc(choices, func(c Choice) bool { return c.Field == "start" })
 	if at < 0 || slices.ContainsFunc(choices, func(c Choice) bool { return c.Field == "repeat" }) {
 		return nil
@@ -98,7 +99,6 @@ func folded(header table.Header, rows []table.Row, traits []Traits, choices []Ch
 	if len(start) < 2 && !first.Timed() {
 		return nil
 	}
-	stride := max(1, len(rows)/sampled)
 	for day, t := range traits {
 		if t.Filled < 2 || t.Lists < t.Filled {
 			continue
@@ -107,25 +107,35 @@ func folded(header table.Header, rows []table.Row, traits []Traits, choices []Ch
 			if last == start[0] || b.Filled < 2 || !b.Column.Holds(b.Filled-b.Bad) || b.Column.Mostly() != moment.DateRole || b.Column.Timed() {
 				continue
 			}
-			apart, weeks := 0, 0
-			for n := 0; n < len(rows); n += stride {
-				from, f := first.Read(rows[n].Cell(start[0]))
-				to, g := b.Column.Read(rows[n].Cell(last))
-				if f != nil || g != nil || !from.HasDate || !to.HasDate || to.Date-from.Date < 7*86400 {
-					continue
+			for _, order := range []moment.Order{moment.DayFirst, moment.MonthFirst} {
+				if lessons(rows, start[0], first.As(order), last, b.Column.As(order), day) {
+					return fault.Newf("the rows can be events of each week, on %s from %s until %s, or one long event each", header.Label(day), header.Label(start[0]), header.Label(last)).
+						Do("describe the columns in an intake file, with repeat: %q and repeat_until: %q for a series", Reference(header, day), Reference(header, last))
 				}
-				apart++
-				if names, _ := moment.Weekdays(rows[n].Cell(day).Text, 0); (to.Date-from.Date)%(7*86400) == 0 && names&(1<<zone.Civil(from.Date).Weekday()) != 0 {
-					weeks++
-				}
-			}
-			if apart > 1 && weeks == apart {
-				return fault.Newf("the rows can be events of each week, on %s from %s until %s, or one long event each", header.Label(day), header.Label(start[0]), header.Label(last)).
-					Do("describe the columns in an intake file, with repeat: %q and repeat_until: %q for a series", Reference(header, day), Reference(header, last))
 			}
 		}
 	}
 	return nil
+}
+
+// lessons tells whether two columns hold days that are weeks apart, both on a weekday that a
+// third one names.
+func lessons(rows []table.Row, from int, first *moment.Column, to int, last *moment.Column, day int) bool {
+	stride := max(1, len(rows)/sampled)
+	apart := 0
+	for n := 0; n < len(rows); n += stride {
+		a, f := first.Read(rows[n].Cell(from))
+		b, g := last.Read(rows[n].Cell(to))
+		if f != nil || g != nil || !a.HasDate || !b.HasDate || b.Date-a.Date < 7*86400 {
+			continue
+		}
+		names, _ := moment.Weekdays(rows[n].Cell(day).Text, 0)
+		if (b.Date-a.Date)%(7*86400) != 0 || names&(1<<zone.Civil(a.Date).Weekday()) == 0 {
+			return false
+		}
+		apart++
+	}
+	return apart > 1
 }
 
 // unnumbered gives a heading without what counts it: Date 2, 2nd date, Termin II.

@@ -138,7 +138,7 @@ func Columns(header table.Header, rows []table.Row, given Given, set moment.Sett
 		}
 	}
 	if f == nil {
-		f = folded(header, rows, traits, choices)
+		f = Folded(header, rows, traits, choices)
 	}
 	return slices.DeleteFunc(choices, func(c Choice) bool { return c.Field == "attendees" && c.Sure != Surely }), f
 }
@@ -215,9 +215,7 @@ func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 		m.take("title", i)
 	}
 	m.take("start", m.moment("start", "end")...)
-	if tied := m.tied(); tied != nil {
-		return m.choices, fault.Newf("several columns hold dates, and no name says which is the event's").Do("describe the columns in an intake file").Offer("--start", "start", "", tied)
-	}
+	tied := m.tied()
 	m.take("end", m.moment("end", "start")...)
 	m.leftClocks()
 	m.halves()
@@ -233,14 +231,17 @@ func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	m.whole()
 	m.people()
 	m.unit()
-	if !m.has("start") {
-		return m.choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file").
-			Offer("--start", "start", "", m.offered(func(c matchColumn) bool { return c.temporal && c.role != moment.ClockRole }))
-	}
-	if !m.has("title") {
+	if m.has("start") && !m.has("title") {
 		m.anyTitle(given.Key)
 	}
-	if !m.has("title") {
+	switch {
+	case tied != nil:
+		m.choices = slices.DeleteFunc(m.choices, func(c Choice) bool { return c.Field == "start" })
+		return m.choices, fault.Newf("several columns hold dates, and no name says which is the event's").Do("describe the columns in an intake file").Offer("--start", "start", "", tied)
+	case !m.has("start"):
+		return m.choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file").
+			Offer("--start", "start", "", m.offered(func(c matchColumn) bool { return c.temporal && c.role != moment.ClockRole }))
+	case !m.has("title"):
 		return m.choices, fault.Newf("no column suits as a title").Do("describe the columns in an intake file").
 			Offer("--title", "title", "", m.offered(func(matchColumn) bool { return true }))
 	}

@@ -66,6 +66,7 @@ func TestMatch(t *testing.T) {
 		{"No|Name|Date 1|Date 2", "1|A|2026-03-15|2026-03-16", "a row can have several dates: {Date 1}, {Date 2}"},
 		{"No|Name|1. Termin|2. Termin", "1|A|2026-03-15|2026-03-16", "a row can have several dates: {1. Termin}, {2. Termin}"},
 		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|2026-03-02|2026-03-30\n2|B|Sat|9:00|12:00|2026-03-07|2026-03-28", "the rows can be events of each week, on Day from First date until Last date"},
+		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|02/03/2026|06/04/2026\n2|B|Sat|9:00|12:00|07/03/2026|11/04/2026", "the rows can be events of each week, on Day from First date until Last date"},
 		{"No|Vessel|Day|Arrival|ETA|Departure|ETD", "1|A|Mon|2026-03-02|18:00|2026-03-16|19:30\n2|B|Sat|2026-03-07|9:00|2026-03-18|12:00", "start Arrival+ETA, end Departure+ETD, title Vessel"},
 	} {
 		var rows []table.Row

@@ -419,6 +419,17 @@ func (c *Column) Order() Order {
 	return Unsettled
 }
 
+// As gives the column as one that settled on an order, where it settled on none;
+// any other stays as it is.
+func (c *Column) As(o Order) *Column {
+	if c.Order() != Unsettled {
+		return c
+	}
+	as := *c
+	as.order, as.conflict = o, false
+	return &as
+}
+
 // Evidence says in one sentence what settled the order of the column's dates,
 // "" when no date needed it.
 func (c *Column) Evidence() string {

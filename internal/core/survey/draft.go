@@ -38,6 +38,12 @@ func (s *Survey) Write(d Draft) string {
 	}
 	line("# Drafted from "+d.From+" on "+d.Day+". Look it over and finish it; then see", "")
 	line("# what it would do, which writes nothing: almanach preview "+d.Name, "")
+	if s.Problem != nil {
+		line("# It is not complete: "+s.Problem.Cause.Error(), "")
+		if rest, ok := strings.CutPrefix(s.Problem.Advice, "describe the columns in an intake file, with "); ok {
+			line("# Give it "+rest, "")
+		}
+	}
 	line("name: "+scalar(d.Name), "event IDs derive from it: keep it")
 	line("from:", "")
 	line("  file: "+scalar(d.From), "or newest: with a pattern, for a new file every week")

@@ -1,7 +1,7 @@
 // Package survey says what a table holds: each column's kind, how full it is,
 // which event field it suits, and which columns can serve as a key.
 //
-// Rows are looked at one after another and not kept. What is counted over all
+// Rows are looked at one after another, and only the first are kept. What is counted over all
 // rows is exact; which values are there twice is worked out for the first
 // Sample rows, so that memory stays the same however long the table is.
 package survey
@@ -58,7 +58,7 @@ type Survey struct {
 	Damaged int            `json:"damaged"`   // rows that could not be read
 	Carried []string       `json:"carried"`   // columns that seem to be written once and left blank below
 	Choices []match.Choice `json:"-"`
-	Problem *fault.Fault   `json:"-"` // why no intake can be drafted
+	Problem *fault.Fault   `json:"-"` // why a drafted intake is not complete
 
 	traits []match.Traits
 }
@@ -78,7 +78,8 @@ type Surveyor struct {
 	header  table.Header
 	columns []*column
 	seed    maphash.Seed
-	numbers []int32 // of the rows sampled
+	numbers []int32     // of the rows sampled
+	first   []table.Row // the first rows, settled of them at most
 	out     Survey
 }
 
@@ -114,6 +115,9 @@ func (s *Surveyor) Add(row table.Row) {
 		return
 	}
 	s.out.Rows++
+	if len(s.first) < settled {
+		s.first = append(s.first, row)
+	}
 	sampled := len(s.numbers) < Sample
 	if sampled {
 		s.numbers = append(s.numbers, row.Number)
@@ -192,7 +196,9 @@ func (s *Surveyor) Finish() *Survey {
 	if len(out.Keys) > 0 {
 		key = out.Keys[0].Columns
 	}
-	out.Choices, out.Problem = match.Suit(s.header, traits, match.Given{Key: key})
+	if out.Choices, out.Problem = match.Suit(s.header, traits, match.Given{Key: key}); out.Problem == nil {
+		out.Problem = match.Folded(s.header, s.first, traits, out.Choices)
+	}
 	for i, c := range s.columns {
 		col := Column{Letter: table.Letter(i), Header: s.header[i], Kind: s.kind(i), Filled: c.traits.Filled, Distinct: s.distinct(c), Samples: c.samples}
 		if col.Samples == nil {

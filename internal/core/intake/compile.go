@@ -47,6 +47,7 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 		m.needs = append(m.needs, c.setting(name, "needs"))
 	}
 	m.from, m.to = c.days(in.Period, "period")
+	m.shown = c.Used()
 	m.leaveOut, m.cancel = c.condition(in.leaveOut), c.condition(in.cancel)
 	for _, i := range c.Dated() {
 		c.dated(i)

@@ -3,8 +3,11 @@ package intake
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
+	"almanach/internal/core/match"
+	"almanach/internal/core/table"
 	"almanach/internal/core/template"
 )
 
@@ -30,6 +33,42 @@ func (b *Batch) Unmet(cancelled int) []string {
 			notes = []string{fmt.Sprintf("%s: no row meets %s", c.name, c.condition.Text)}
 		}
 		out = append(out, notes...)
+	}
+	return out
+}
+
+// Off says what columns that nothing shows say of rows that are loaded as they stand, though
+// it reads as if they should not be: that they are cancelled, or put off. Only rows that
+// counts tells of count.
+func (b *Batch) Off(counts func(row int) bool) (out []string) {
+	mapper := b.Mapping.Mapper()
+	for column, heading := range b.Mapping.Header {
+		if heading == "" || slices.Contains(b.Mapping.shown, column) {
+			continue
+		}
+		off := match.Off(heading)
+		var texts []string
+		n := 0
+		for i, r := range b.Rows {
+			c := r.Cell(column)
+			if c.Kind != table.Text && c.Kind != table.Bool || b.fate[i] != WantedRow || r.Evidence != nil || !off(c.Text) || !counts(i) {
+				continue
+			}
+			if cancelled, f := mapper.Cancelled(r); cancelled || f != nil {
+				continue
+			}
+			if text := strconv.Quote(strings.TrimSpace(c.Text)); !slices.Contains(texts, text) && len(texts) < 3 {
+				texts = append(texts, text)
+			}
+			n++
+		}
+		if n > 0 {
+			rows := "1 row is loaded as it stands"
+			if n > 1 {
+				rows = fmt.Sprintf("%d rows are loaded as they stand", n)
+			}
+			out = append(out, fmt.Sprintf("%s though %s says %s (set leave_out or cancel_when, or give --leave-out or --cancel-when)", rows, b.Mapping.Header.Label(column), strings.Join(texts, ", ")))
+		}
 	}
 	return out
 }

@@ -404,11 +404,6 @@ func (in *Intake) Matched(header table.Header, rows []table.Row, fields map[stri
 			out.SetCancel(condition)
 			choices = append(choices, match.Choice{Field: "cancelled rows", Template: condition, Columns: columns})
 		}
-		for i := range header {
-			if words := match.PuttingOff(rows, i); len(words) > 0 && !taken[i] && header[i] != "" && in.leaveOut.Text == "" {
-				choices = append(choices, match.Choice{Field: strings.Join(words, ", ") + ": loaded as it stands, see --leave-out,", Columns: []string{header.Label(i)}})
-			}
-		}
 	}
 	return out, choices, f
 }

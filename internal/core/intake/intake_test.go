@@ -141,6 +141,16 @@ func TestFixedMistakes(t *testing.T) {
 	}
 }
 
+// TestOff names rows that are loaded though a column that nothing shows says otherwise.
+func TestOff(t *testing.T) {
+	_, b := compiled(t, "cancel_when: 'State == \"Cancelled\"'\nevent: { title: '{Ship}', start: '{Day}' }\n",
+		"No|Ship|Day|State|Cancelled?\n1|A|2026-03-05|Cancelled|\n2|Moved|2026-03-06|ok|no\n3|C|2026-03-07|Cancelled – weather|\n4|D|2026-03-08|postponed|\n5|E|2026-03-09|Postponed|open\n5|E|2026-03-10|Postponed|open")
+	assert.Equal(t, []string{
+		`2 rows are loaded as they stand though State says "Cancelled – weather", "postponed" (set leave_out or cancel_when, or give --leave-out or --cancel-when)`,
+	}, b.Off(func(int) bool { return true }))
+	assert.Empty(t, b.Off(func(i int) bool { return i < 2 }))
+}
+
 // TestBatch sorts rows by what becomes of them.
 func TestBatch(t *testing.T) {
 	_, b := compiled(t, "leave_out: 'State == \"ok\"'\ncancel_when: 'State in [\"off\", \"gone\"] and No != \"\"'\nneeds: [Ship]\nevent: { title: '{Ship}', start: '{Day}' }\n",

@@ -30,6 +30,7 @@ type Mapping struct {
 	compiler         *template.Compiler
 	key              []int
 	leaveOut, cancel *template.Condition
+	shown            []int // columns that more than the conditions names
 	texts            []textField
 	people           []peopleField
 	organizer        *template.Template

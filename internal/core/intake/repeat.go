@@ -299,10 +299,12 @@ func (m *Mapping) learnDayNames(rows []table.Row) {
 			continue
 		}
 		columns, _ := t.Columns()
+		seen := map[string]bool{} // few texts stand in many rows
 		for _, r := range rows {
 			for _, i := range columns {
-				if r.Fault == nil && r.Filled(i) {
-					m.series.dayNames = dayLanguages(r.Cell(i).Text, m.series.dayNames)
+				if text := r.Cell(i).Text; r.Fault == nil && r.Filled(i) && !seen[text] {
+					seen[text] = true
+					m.series.dayNames = dayLanguages(text, m.series.dayNames)
 				}
 			}
 		}

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"almanach/internal/core/table"
 )
@@ -16,11 +18,11 @@ var putOffWords = []string{"postponed", "moved", "rescheduled", "on hold", "defe
 
 // kept is what a column called Cancelled by says of what takes place. A name there says
 // that it does not.
-const kept = `["", "no", "n", "false", "0", "-", "–", "nein", "non", "não", "nao", "nee"]`
+var kept = []string{"", "no", "n", "false", "0", "-", "–", "nein", "non", "não", "nao", "nee"}
 
 // dropped is what a column called Cancelled says of what does not take place, beside the
 // words for it. So does a day: a text with a digit that is not 0.
-const dropped = `["yes", "y", "x", "true", "ja", "j", "oui", "o", "sí", "si", "s", "sì", "sim"`
+var dropped = []string{"yes", "y", "x", "true", "ja", "j", "oui", "o", "sí", "si", "s", "sì", "sim"}
 
 // Cancels gives the condition that the event of a row is cancelled, by what columns say:
 // Withdrawn in a column of states, yes or a day in a column called Cancelled, a name in one
@@ -32,17 +34,13 @@ func Cancels(header table.Header, texts func(column int) []string) (condition st
 			continue
 		}
 		of := "col(" + strconv.Quote(header[i]) + ")"
-		label := strings.ToLower(strings.Trim(header[i], " ?:"))
-		said := func(words []string) bool { // Cancelled on, Storniert von
-			short, word, ok := cutLast(label)
-			return ok && slices.Contains(words, word) && slices.Contains(cancelWords, short)
-		}
+		by, called := tellsOff(header[i])
 		switch low := "lower(trim(" + of + "))"; {
-		case said([]string{"by", "von", "par", "por", "da", "door"}):
-			parts, columns = append(parts, "!("+low+" in "+kept+")"), append(columns, header.Label(i))
+		case by:
+			parts, columns = append(parts, "!("+low+" in ["+quoted(kept)+"])"), append(columns, header.Label(i))
 			continue
-		case said([]string{"on", "at", "date", "am", "le", "el", "il", "em", "op"}), slices.Contains(cancelWords, label):
-			parts = append(parts, low+" in "+dropped+", "+quoted(cancelWords)+"] || "+of+` matches "[1-9]"`)
+		case called:
+			parts = append(parts, low+" in ["+quoted(dropped)+", "+quoted(cancelWords)+"] || "+of+` matches "[1-9]"`)
 			columns = append(columns, header.Label(i))
 			continue
 		}
@@ -83,13 +81,19 @@ func cutLast(text string) (before, last string, ok bool) {
 	return text[:i], text[i+1:], true
 }
 
+// tellsOff tells whether a column is called Cancelled by, so that a name in it cancels, or
+// Cancelled or Cancelled on, so that a yes or a day does.
+func tellsOff(heading string) (by, called bool) {
+	label := strings.ToLower(strings.Trim(heading, " ?:"))
+	short, word, ok := cutLast(label)
+	if ok = ok && slices.Contains(cancelWords, short); ok && slices.Contains([]string{"by", "von", "par", "por", "da", "door"}, word) {
+		return true, false
+	}
+	return false, slices.Contains(cancelWords, label) || ok && slices.Contains([]string{"on", "at", "date", "am", "le", "el", "il", "em", "op"}, word)
+}
+
 // Cancelling gives the texts of a column that can say that a row is cancelled, each once.
-func Cancelling(rows []table.Row, column int) []string { return saying(rows, column, cancelWords) }
-
-// PuttingOff gives the texts of a column that say that a row is put off, each once.
-func PuttingOff(rows []table.Row, column int) []string { return saying(rows, column, putOffWords) }
-
-func saying(rows []table.Row, column int, words []string) (out []string) {
+func Cancelling(rows []table.Row, column int) (out []string) {
 	for _, row := range rows {
 		if column >= len(row.Cells) {
 			continue
@@ -98,9 +102,36 @@ func saying(rows []table.Row, column int, words []string) (out []string) {
 		if len(c.Text) == 0 || len(c.Text) > 12 || c.Kind != table.Text && c.Kind != table.Bool || len(out) > 0 && out[len(out)-1] == c.Text || slices.Contains(out, c.Text) {
 			continue
 		}
-		if slices.Contains(words, strings.ToLower(c.Text)) {
+		if slices.Contains(cancelWords, strings.ToLower(c.Text)) {
 			out = append(out, c.Text)
 		}
 	}
 	return out
+}
+
+// Off gives a function that tells whether a text in a column of a heading says that what its
+// row is about does not take place, or not as it stands: Postponed, Cancelled – weather,
+// and anything but a no under Cancelled. Longer texts are remarks, and say nothing.
+func Off(heading string) func(text string) bool {
+	by, called := tellsOff(heading)
+	return func(text string) bool {
+		text = strings.TrimSpace(text)
+		if text == "" || len(text) > 40 {
+			return false
+		}
+		if by || called {
+			return !slices.Contains(kept, strings.ToLower(text))
+		}
+		for _, words := range [][]string{cancelWords, putOffWords} {
+			for _, w := range words {
+				if len(text) < len(w) || text[0]|0x20 != w[0]|0x20 || !strings.EqualFold(text[:len(w)], w) {
+					continue
+				}
+				if next, _ := utf8.DecodeRuneInString(text[len(w):]); !unicode.IsLetter(next) || next == utf8.RuneError {
+					return true
+				}
+			}
+		}
+		return false
+	}
 }

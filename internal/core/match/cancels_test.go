@@ -11,7 +11,7 @@ import (
 // What columns say of rows that are cancelled becomes a condition.
 func TestCancels(t *testing.T) {
 	yes := func(column string) string {
-		return `lower(trim(col("` + column + `"))) in ` + dropped + ", " + quoted(cancelWords) + `] || col("` + column + `") matches "[1-9]"`
+		return `lower(trim(col("` + column + `"))) in [` + quoted(dropped) + ", " + quoted(cancelWords) + `] || col("` + column + `") matches "[1-9]"`
 	}
 	for name, c := range map[string]struct {
 		header  table.Header
@@ -22,7 +22,7 @@ func TestCancels(t *testing.T) {
 		"two words for it":    {table.Header{"Status"}, [][]string{{"withdrawn", "ok", "Cancelled", "withdrawn"}}, `col("Status") in ["Cancelled", "withdrawn"]`},
 		"a column of its own": {table.Header{"Cancelled?"}, [][]string{{"no", "yes"}}, yes("Cancelled?")},
 		"when it was":         {table.Header{"Cancelled on"}, [][]string{{"12/03/2026", ""}}, yes("Cancelled on")},
-		"who did":             {table.Header{"Storniert von"}, [][]string{{"Ada Reed", ""}}, `!(lower(trim(col("Storniert von"))) in ` + kept + ")"},
+		"who did":             {table.Header{"Storniert von"}, [][]string{{"Ada Reed", ""}}, `!(lower(trim(col("Storniert von"))) in [` + quoted(kept) + "])"},
 		"a date of its own":   {table.Header{"Cancel by"}, [][]string{{"12/03/2026", ""}}, ""},
 		"yes to another":      {table.Header{"Pilot"}, [][]string{{"no", "yes"}}, ""},
 		"two columns":         {table.Header{"State", "Storniert"}, [][]string{{"abgesagt"}, {"x"}}, `col("State") == "abgesagt" || ` + yes("Storniert")},
@@ -40,11 +40,14 @@ func TestCancels(t *testing.T) {
 	}
 }
 
-func TestPuttingOff(t *testing.T) {
-	var rows []table.Row
-	for _, text := range []string{"ok", "Postponed", "moved", "moved", "not moved", ""} {
-		rows = append(rows, table.Row{Cells: []table.Cell{{Kind: table.Text, Text: text}}})
+func TestOff(t *testing.T) {
+	for heading, texts := range map[string]map[string]bool{
+		"Status":    {"Postponed": true, "moved to 12 May": true, "CANCELLED – weather": true, "Annulée": true, "verschoben?": true, "not moved": false, "moveds": false, "": false, "ok": false, "moved, as the skipper of the tug had asked for": false},
+		"Cancelled": {"open?": true, "yes": true, "no": false, "-": false, " Nein ": false},
+	} {
+		off := Off(heading)
+		for text, want := range texts {
+			assert.Equal(t, want, off(text), "%s: %s", heading, text)
+		}
 	}
-	assert.Equal(t, []string{"Postponed", "moved"}, PuttingOff(rows, 0))
-	assert.Empty(t, PuttingOff(rows, 1))
 }

@@ -326,7 +326,8 @@ func (m *chooser) weekly() {
 	}
 	spans := dates > 1 // from when and until when
 	for i, c := range m.columns {
-		if c.Filled > 0 && (c.Lists == c.Filled || c.Lists*2 >= c.Filled && m.rank("repeat_on", i) > 0 || c.Lists*2 >= c.Filled && spans) && !m.taken[i] && several(c.Traits) {
+		lists := c.Lists == c.Filled || c.Lists*2 >= c.Filled && (spans || m.rank("repeat_on", i) > 0)
+		if c.Filled > 0 && lists && !m.taken[i] && several(c.Traits) {
 			m.days = true
 			m.take("repeat", i)
 			return

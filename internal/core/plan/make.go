@@ -123,7 +123,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 	m.edits.finish(m.plan)
 	m.plan.Guards = m.guards()
 	if !r.Pairs.Only {
-		m.plan.Notes = append(m.plan.Notes, r.Batch.Unmet(m.none)...)
+		m.plan.Notes = append(append(m.plan.Notes, r.Batch.Unmet(m.none)...), r.Batch.Off(m.selected)...)
 	}
 	m.plan.Notes = append(m.plan.Notes, m.restores()...)
 	m.unsettled()

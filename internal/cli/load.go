@@ -28,7 +28,7 @@ import (
 // loadFlags are the flags of everything that reads a source for a calendar.
 type loadFlags struct {
 	file, into, name, sheet, rows, dayOrder, length, leaveOut, cancelWhen string
-	title, start                                                          string
+	title, start, end                                                     []string
 	key                                                                   []string
 	allow                                                                 map[string]string
 	header                                                                string
@@ -75,8 +75,9 @@ func (f *loadFlags) source(c *cobra.Command) {
 	flags.StringVar(&f.file, "file", "", "read this `FILE` instead of the intake's")
 	flags.StringVar(&f.into, "into", "", "`CALENDAR` to load into: a name of the desk, or an .ics file")
 	flags.StringArrayVar(&f.key, "key", nil, "`COLUMN` that identifies a row; several times for several columns")
-	flags.StringVar(&f.title, "title", "", "`COLUMN` of a table with the title (default: found)")
-	flags.StringVar(&f.start, "start", "", "`COLUMN` of a table with the start (default: found)")
+	flags.StringArrayVar(&f.title, "title", nil, "`COLUMN` of a table with the title (default: found)")
+	flags.StringArrayVar(&f.start, "start", nil, "`COLUMN` of a table with the start; twice for a date and its time (default: found)")
+	flags.StringArrayVar(&f.end, "end", nil, "`COLUMN` of a table with the end, likewise, or none (default: found)")
 	flags.StringVar(&f.name, "name", "", "`NAME` of the source, from which event IDs are derived (default: the file's, without dates and counters)")
 	flags.StringVar(&f.sheet, "sheet", "", "`SHEET` of the workbook, by name or number")
 	flags.StringVar(&f.header, "header", "", "`ROW` of the column names, two rows as 4-5, or none (default: found)")
@@ -233,12 +234,12 @@ func name(req job.LoadRequest) string {
 // thing once.
 func (a *app) choose(err error, req *job.LoadRequest, asked map[string]bool) bool {
 	f := fault.Of(err)
-	options := map[string]string{"key": "--key", "title": "--title", "start": "--start", "sheet": "--sheet", "calendar": "--into"}
+	options := map[string]string{"key": "--key", "title": "--title", "start": "--start", "end": "--end", "sheet": "--sheet", "calendar": "--into"}
 	option := options[f.Missing]
-	if option == "" || len(f.Choices) == 0 || asked[f.Missing] || a.json || a.yes || !a.terminal() {
+	if option == "" || len(f.Choices) == 0 || asked[f.Error()] || a.json || a.yes || !a.terminal() {
 		return false
 	}
-	asked[f.Missing] = true
+	asked[f.Error()] = true
 	a.problems().Fault(f)
 	most := min(len(f.Choices), 9)
 	to := a.world.screen(a.world.Stderr)
@@ -260,9 +261,9 @@ func (a *app) choose(err error, req *job.LoadRequest, asked map[string]bool) boo
 	default:
 		req.Fields = maps.Clone(req.Fields)
 		if req.Fields == nil {
-			req.Fields = map[string]string{}
+			req.Fields = map[string][]string{}
 		}
-		req.Fields[f.Missing] = chosen[0]
+		req.Fields[f.Missing] = chosen
 	}
 	fmt.Fprintf(to, "  the next time: %s\n\n", fault.Given(option, chosen))
 	return true
@@ -396,11 +397,11 @@ func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, e
 			in.Name, in.Identity = f.name, f.name
 		}
 	}
-	if f.title != "" || f.start != "" {
-		req.Fields = map[string]string{}
-		for field, column := range map[string]string{"title": f.title, "start": f.start} {
-			if column != "" {
-				req.Fields[field] = column
+	if len(f.title)+len(f.start)+len(f.end) > 0 {
+		req.Fields = map[string][]string{}
+		for field, columns := range map[string][]string{"title": f.title, "start": f.start, "end": f.end} {
+			if len(columns) > 0 {
+				req.Fields[field] = columns
 			}
 		}
 	}

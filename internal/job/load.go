@@ -36,7 +36,7 @@ type LoadRequest struct {
 	Past   bool           // list events gone that are past
 	Pairs  plan.Pairs     // rows and events that are one, as someone said
 
-	Fields map[string]string // columns for fields, by the fields' names; others are found or are the intake's
+	Fields map[string][]string // columns for fields, by the fields' names; others are found or are the intake's
 
 	Restore    map[string]bool // keys of rows whose events are made again though someone deleted them
 	RestoreAll bool

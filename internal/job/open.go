@@ -252,8 +252,8 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 		l.report.Matched = choices
 	} else if len(l.req.Fields) > 0 {
 		l.in = l.in.With(func(in *intake.Intake) {
-			for field, column := range l.req.Fields {
-				in.SetField(field, "{"+column+"}")
+			for field, columns := range l.req.Fields {
+				in.SetField(field, "{"+strings.Join(columns, "} {")+"}")
 			}
 		})
 	}

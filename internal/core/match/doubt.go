@@ -29,14 +29,15 @@ func (m *chooser) former() {
 // taken, and that one: Order date, Delivery date. A name that speaks of the event decides.
 func (m *chooser) tied() (out [][]string) {
 	start := m.choice("start")
-	if _, given := m.given["start"]; given || start == nil {
+	if date, _ := m.named("start"); date >= 0 || start == nil {
 		return nil
 	}
 	at := start.Indexes[0]
 	rank := m.rank("start", at)
-	if rank > 100 || rank == 0 {
+	if rank > whole || rank == 0 {
 		return nil
 	}
+	since := m.headings[at].says("since") && !m.headings[at].strong("start")
 	speaks := func(i int) bool { return m.headings[i].rank(names("title")) > 0 }
 	best := []int{at}
 	plain := unnumbered(m.header.Label(at))
@@ -44,7 +45,14 @@ func (m *chooser) tied() (out [][]string) {
 		if last := []string{"last", "final", "letzter", "letztes", "dernier", "dernière", "último", "última", "ultimo", "ultima", "laatste"}; unnumbered(m.header.Label(i)) == plain || slices.ContainsFunc(m.headings[i].words, func(w string) bool { return slices.Contains(last, w) }) {
 			continue // Folded has its word about them
 		}
-		if i == at || m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.rank("start", i) != rank || m.rank("end", i) > rank {
+		if i == at || m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole {
+			continue
+		}
+		if h := m.headings[i]; since {
+			if h.says("record") || h.says("series") || m.rank("start", i) == 0 && !h.says("date") || m.rank("end", i) > whole {
+				continue
+			}
+		} else if m.rank("start", i) != rank || m.rank("end", i) > rank {
 			continue
 		}
 		switch {

@@ -94,16 +94,23 @@ func known(word string) bool {
 	return false
 }
 
-// rank gives how well the names fit, from 1; above 100 when one of them is the
+// whole is what every rank of a name that is the whole heading is above; telling is what a
+// word that tells a start from an end counts for, whatever the names.
+const (
+	whole   = 1000
+	telling = 200
+)
+
+// rank gives how well the names fit, from 1; above whole when one of them is the
 // whole heading, 0 when none does.
 func (h heading) rank(names []string) int {
 	for i, n := range names {
 		if h.text == n {
-			return len(names) - i + 100
+			return len(names) - i + whole
 		}
 	}
 	for i, n := range names {
-		if len(n) > 2 && (strings.HasPrefix(h.text, n+" ") || strings.HasSuffix(h.text, " "+n)) {
+		if len(n) > 2 && n != "off" && (strings.HasPrefix(h.text, n+" ") || strings.HasSuffix(h.text, " "+n)) {
 			return len(names) - i
 		}
 	}
@@ -143,12 +150,12 @@ func (m *matcher) rank(field string, i int) int {
 		return 0
 	}
 	r := h.rank(names(field))
-	if r > 100 {
+	if r > whole {
 		return r
 	}
 	switch { // "To date" is an end for its first word, "Date de fin" for its last
 	case h.says(field):
-		return r + 50
+		return r + telling
 	case h.says(theirs):
 		return 0
 	}

@@ -103,8 +103,8 @@ var (
 
 // Given is what a person said of a table.
 type Given struct {
-	Key    []string          // the columns of the key, which are never chosen
-	Fields map[string]string // the columns of fields, by the fields' names
+	Key    []string            // the columns of the key, which are never chosen
+	Fields map[string][]string // the columns of fields, by the fields' names; for the end it can be None
 }
 
 // Columns chooses columns for the fields of a table by its rows. It gives a fault where
@@ -139,6 +139,9 @@ func Columns(header table.Header, rows []table.Row, given Given, set moment.Sett
 	}
 	if f == nil {
 		f = Folded(header, rows, traits, choices)
+	}
+	if f == nil {
+		f = Unplaced(header, rows, traits, choices, given)
 	}
 	return slices.DeleteFunc(choices, func(c Choice) bool { return c.Field == "attendees" && c.Sure != Surely }), f
 }
@@ -183,13 +186,19 @@ func (m *chooser) has(field string) bool { return m.choice(field) != nil }
 
 // Suit chooses columns for the fields by the traits of each column.
 func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.Fault) {
-	m := chooser{matcher: matcher{header: header, taken: map[int]bool{}, given: map[string]int{}}}
-	for field, name := range given.Fields {
-		i := template.NewCompiler(header, nil).Column(name)
-		if i < 0 {
-			return nil, template.Unknown(header, name)
+	m := chooser{matcher: matcher{header: header, taken: map[int]bool{}, given: map[string][]int{}}}
+	for field, columns := range given.Fields {
+		if field == "end" && slices.Equal(columns, []string{None}) {
+			m.endless = true
+			continue
 		}
-		m.given[field] = i
+		for _, name := range columns {
+			i := template.NewCompiler(header, nil).Column(name)
+			if i < 0 {
+				return nil, template.Unknown(header, name)
+			}
+			m.given[field] = append(m.given[field], i)
+		}
 	}
 	Decide(traits)
 	for i := range header {
@@ -207,16 +216,17 @@ func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 		}
 		m.columns = append(m.columns, c)
 	}
+	m.shortHours()
 	m.former()
 	m.unreadClocks()
 	m.findOrder()
 	m.weekly()
-	if i, ok := m.given["title"]; ok {
-		m.take("title", i)
-	}
+	m.take("title", m.given["title"]...)
 	m.take("start", m.moment("start", "end")...)
 	tied := m.tied()
-	m.take("end", m.moment("end", "start")...)
+	if !m.endless {
+		m.take("end", m.moment("end", "start")...)
+	}
 	m.leftClocks()
 	m.halves()
 	for _, field := range []string{"zone", "all_day", "length", "location", "description", "url", "categories", "title"} {
@@ -264,14 +274,14 @@ func (m *chooser) offered(fits func(matchColumn) bool) (out [][]string) {
 	return out
 }
 
-// telling are headings of columns that say what an event is, where none is
+// descriptive are headings of columns that say what an event is, where none is
 // called a title.
-var telling = []string{"description", "details", "beschreibung", "descripción", "descrizione", "descrição", "omschrijving"}
+var descriptive = []string{"description", "details", "beschreibung", "descripción", "descrizione", "descrição", "omschrijving"}
 
 // anyTitle takes a description for the title, else the first column of text,
 // else what remains.
 func (m *chooser) anyTitle(key []string) {
-	if c := m.choice("description"); c != nil && slices.Contains(telling, m.headings[c.Indexes[0]].text) {
+	if c := m.choice("description"); c != nil && slices.Contains(descriptive, m.headings[c.Indexes[0]].text) {
 		c.Field, c.Sure = "title", Likely
 		return
 	}
@@ -349,7 +359,7 @@ func (m *chooser) leftClocks() {
 			left = append(left, i)
 		}
 	}
-	if len(left) == 0 || len(left) > 2 || end != nil && len(left) > 1 {
+	if len(left) == 0 || len(left) > 2 || len(left) > 1 && (end != nil || m.endless) {
 		return
 	}
 	add := func(c *Choice, i int) {
@@ -366,6 +376,19 @@ func (m *chooser) leftClocks() {
 		m.take("end", left[1])
 		m.choice("end").Sure = Perhaps
 		m.choice("end").guessed = m.header.Label(left[1])
+	}
+}
+
+// shortHours finds columns called Hours that hold lengths such as 1:30, beside times of day.
+func (m *chooser) shortHours() {
+	clock := func(i int) bool { return m.columns[i].temporal && m.columns[i].role == moment.ClockRole }
+	for i, c := range m.columns {
+		long := func(s string) bool { return len(s) > 4 && s[0] != '0' }
+		if clock(i) && m.headings[i].rank(names("length")) > 0 && !slices.ContainsFunc(c.Samples, long) {
+			for k := range m.columns {
+				m.figures[i] = m.figures[i] || k != i && clock(k) && m.headings[k].rank(names("length")) == 0
+			}
+		}
 	}
 }
 
@@ -401,7 +424,7 @@ func near(columns []int, i int) int {
 // series chooses the columns that tell how an event repeats.
 func (m *chooser) series() {
 	for _, field := range []string{"repeat", "occurrence"} { // by their whole names alone: "Repeat until" is neither
-		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > 100 && !m.has(field) && (field == "repeat" || m.has("repeat")) {
+		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "occurrence") }); col >= 0 && m.rank(field, col) > whole && !m.has(field) && (field == "repeat" || m.has("repeat")) {
 			m.take(field, col)
 		}
 	}
@@ -409,7 +432,7 @@ func (m *chooser) series() {
 		return
 	}
 	for _, field := range []string{"repeat_every", "repeat_times", "except", "also"} {
-		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "except" || field == "also") }); col >= 0 && m.rank(field, col) > 100 {
+		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "except" || field == "also") }); col >= 0 && m.rank(field, col) > whole {
 			m.take(field, col)
 		}
 	}
@@ -426,7 +449,7 @@ func (m *chooser) whole() {
 	for _, field := range []string{"status", "organizer", "optional", "resources", "conference", "colour", "busy", "priority", "visibility", "reminders"} {
 		fits := suits[field]
 		col := m.best(field, func(c matchColumn) bool { return !c.temporal && fits(c.Traits) })
-		if col >= 0 && m.rank(field, col) > 100 {
+		if col >= 0 && m.rank(field, col) > whole {
 			m.take(field, col)
 		}
 	}
@@ -466,7 +489,7 @@ func among(words ...string) func(Traits) bool {
 // a column of names: Agent and Agent e-mail.
 func (m *chooser) people() {
 	for i, c := range m.columns {
-		if !m.taken[i] && c.Filled > 0 && c.Mails == c.Filled && m.rank("attendees", i) > 100 {
+		if !m.taken[i] && c.Filled > 0 && c.Mails == c.Filled && m.rank("attendees", i) > whole {
 			m.take("attendees", i)
 			return
 		}
@@ -526,19 +549,32 @@ func Decide(traits []Traits) {
 	}
 }
 
-// findOrder tells whether what leaves comes before what arrives.
+// findOrder tells whether what leaves comes before what arrives. Where only one of them is
+// there, with times, and another column says that its times are the start, it is the end.
 func (m *matcher) findOrder() {
+	first, alone, starts := "", true, false
 	for i, c := range m.columns {
 		if !c.temporal {
 			continue
 		}
+		h, times, what := m.headings[i], c.role == moment.ClockRole || c.Column.Timed(), ""
 		switch {
-		case m.headings[i].rank(names("arrival")) > 0:
-			return
-		case m.headings[i].rank(names("departure")) > 0:
-			m.leaveFirst = true
-			return
+		case h.rank(names("arrival")) > 0:
+			what = "arrival"
+		case h.rank(names("departure")) > 0:
+			what = "departure"
+		default:
+			starts = starts || times && h.says("start") && h.strong("start")
+			continue
 		}
+		if first == "" {
+			first = what
+		}
+		alone = alone && times && what == first
+	}
+	m.leaveFirst = first == "departure"
+	if starts && alone && first != "" {
+		m.leaveFirst = !m.leaveFirst
 	}
 }
 
@@ -552,7 +588,7 @@ func Reference(header table.Header, i int) string {
 
 func (m *matcher) sure(field string, column int) Sureness {
 	switch r := m.rank(field, column); {
-	case r > 100:
+	case r > whole:
 		return Surely
 	case r > 0:
 		return Likely
@@ -586,7 +622,8 @@ type matcher struct {
 	figures  []bool // columns of bare numbers, mostly
 	columns  []matchColumn
 	taken    map[int]bool
-	given    map[string]int // the columns that a person named for fields
+	given    map[string][]int // the columns that a person named for fields
+	endless  bool             // a person said that no column holds the end
 
 	leaveFirst bool
 	days       bool // a column lists the weekdays of each row
@@ -612,12 +649,13 @@ func (m *matcher) best(field string, fits func(matchColumn) bool) int {
 }
 
 // moment finds the column of a date and, where that has no times, the column
-// of its time. A column that names the other end better is not taken.
+// of its time. A column that names the other end better, or that a person named for it, is
+// not taken.
 func (m *matcher) moment(field, other string) []int {
 	dated := func(role moment.Role) int {
 		best, at := 0, -1
 		for i, c := range m.columns {
-			if m.taken[i] || c.Filled == 0 || !c.temporal || (c.role == moment.ClockRole) != (role == moment.ClockRole) {
+			if m.taken[i] || c.Filled == 0 || !c.temporal || (c.role == moment.ClockRole) != (role == moment.ClockRole) || slices.Contains(m.given[other], i) {
 				continue
 			}
 			r := m.rank(field, i)
@@ -627,8 +665,8 @@ func (m *matcher) moment(field, other string) []int {
 		}
 		return at
 	}
-	date, given := m.given[field]
-	if !given {
+	date, clock := m.named(field)
+	if date < 0 {
 		date = dated(moment.DateRole)
 	}
 	if date < 0 && field == "start" {
@@ -642,11 +680,28 @@ func (m *matcher) moment(field, other string) []int {
 		out = append(out, date)
 	}
 	if date < 0 || m.columns[date].role == moment.DateRole {
-		if clock := dated(moment.ClockRole); clock >= 0 && (date >= 0 || field == "end") {
+		if clock < 0 {
+			clock = dated(moment.ClockRole)
+		}
+		if clock >= 0 && (date >= 0 || field == "end") {
 			out = append(out, clock)
 		}
 	}
 	return out
+}
+
+// named gives the columns that a person named for a field: of times alone, and of anything
+// else; -1 for none.
+func (m *matcher) named(field string) (date, clock int) {
+	date, clock = -1, -1
+	for _, i := range m.given[field] {
+		if m.columns[i].temporal && m.columns[i].role == moment.ClockRole {
+			clock = i
+		} else {
+			date = i
+		}
+	}
+	return date, clock
 }
 
 // of tells whether a heading is a day or a time: what stands below is of then, and no

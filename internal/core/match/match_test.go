@@ -141,7 +141,7 @@ func TestSheets(t *testing.T) {
 // TestGiven takes the columns a person named, and offers those she can name.
 func TestGiven(t *testing.T) {
 	set := moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC)}
-	read := func(header, row string, fields map[string]string) (string, *fault.Fault) {
+	read := func(header, row string, fields map[string][]string) (string, *fault.Fault) {
 		var r table.Row
 		for c := range strings.SplitSeq(row, "|") {
 			r.Cells = append(r.Cells, table.Cell{Kind: table.Text, Text: c})
@@ -159,12 +159,29 @@ func TestGiven(t *testing.T) {
 	assert.Equal(t, "start", f.Missing)
 	assert.Equal(t, [][]string{{"Tide"}, {"Moon"}, {"No"}, {"Ship"}, {"Remark"}, {"At"}}, f.Choices)
 	assert.Contains(t, f.Error(), `give --start "Tide"`)
-	got, f := read(header, row, map[string]string{"start": "Moon", "title": "remark"})
+	got, f := read(header, row, map[string][]string{"start": {"Moon"}, "title": {"remark"}})
 	require.Nil(t, f)
 	assert.Equal(t, "title Remark, start Moon+At", got)
-	_, f = read(header, row, map[string]string{"start": "Moonn"})
+	_, f = read(header, row, map[string][]string{"start": {"Moonn"}})
 	assert.Contains(t, f.Error(), `did you mean "Moon"?`)
 	_, f = read("When|Until", "2026-03-15|2026-03-16", nil)
 	assert.Equal(t, "title", f.Missing)
 	assert.Equal(t, [][]string{{"When"}, {"Until"}}, f.Choices)
+
+	// Times that no name places: each can be named, with the date or without, and none as the end.
+	header, row = "No|Ship|Day|Crew call|Kick|Gone", "1|A|2026-03-05|09:00|10:00|11:00"
+	_, f = read(header, row, nil)
+	require.NotNil(t, f)
+	assert.Contains(t, f.Error(), `Crew call and Kick and Gone hold times of day, and no name says which is that of the start`)
+	for given, want := range map[string]map[string][]string{
+		`Gone holds times after the start, and its name does not say whether it is the end`: {"start": {"Kick"}},
+		"start Day+Kick, end Gone, title Ship":                                              {"start": {"Kick"}, "end": {"Gone"}},
+		"start Day+Kick, title Ship":                                                        {"start": {"Day", "Kick"}, "end": {None}},
+	} {
+		got, f := read(header, row, want)
+		if f != nil {
+			got = f.Error()
+		}
+		assert.Contains(t, got, given)
+	}
 }

@@ -1,0 +1,251 @@
+package match
+
+import (
+	"slices"
+	"strings"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+	"almanach/internal/core/template"
+)
+
+// None is what a person says for a field that no column holds.
+const None = "none"
+
+// hours looks at the columns of times that were chosen and at those that were left.
+type hours struct {
+	header  table.Header
+	rows    []table.Row
+	traits  []Traits
+	choices []Choice
+	given   Given
+}
+
+// Unplaced gives a fault where times of day were left out that may be the start or the end of
+// the events: left out, they would make the events whole days, or of a length that is only
+// assumed. Some of the rows tell.
+func Unplaced(header table.Header, rows []table.Row, traits []Traits, choices []Choice, given Given) *fault.Fault {
+	h := hours{header, rows, traits, choices, given}
+	start := h.choice("start")
+	if start == nil {
+		return nil
+	}
+	if f := h.due(start.Indexes[0]); f != nil || h.choice("all_day") != nil {
+		return f
+	}
+	left := h.left()
+	at := slices.IndexFunc(start.Indexes, h.timed)
+	if at < 0 {
+		if end := h.choice("end"); h.choice("repeat") != nil || end != nil && slices.ContainsFunc(end.Indexes, h.timed) {
+			return nil
+		}
+		return h.ask("start", left, "hold times of day, and no name says which is that of the start", "holds times of day, and its name does not say what of")
+	}
+	from := start.Indexes[at]
+	if !slices.Contains(h.named("start"), from) {
+		others := slices.Clone(left)
+		if end := h.choice("end"); end != nil && h.passes(end.Indexes[len(end.Indexes)-1]) && !h.passes(from) {
+			others = append(others, end.Indexes[len(end.Indexes)-1])
+		}
+		if rivals := slices.DeleteFunc(others, func(i int) bool { return !h.rivals(from, i) }); len(rivals) > 0 {
+			return h.ask("start", append([]int{from}, rivals...), "hold times of day, and no name says which is that of the start", "")
+		}
+	}
+	if _, told := given.Fields["end"]; told {
+		return nil
+	}
+	return h.end(from, left)
+}
+
+// due asks about an end that a heading such as Payable until names: that can be the last day
+// of something else.
+func (h *hours) due(from int) *fault.Fault {
+	end := h.choice("end")
+	if _, told := h.given.Fields["end"]; told || end == nil || h.traits[end.Indexes[0]].Column.Mostly() != moment.DateRole {
+		return nil
+	}
+	name, start := headingOf(h.header.Label(end.Indexes[0])), headingOf(h.header.Label(from))
+	if !name.says("until") || name.strong("end") || (heading{words: name.words[:1]}).says("end") {
+		return nil
+	}
+	for _, w := range name.words {
+		one := heading{words: []string{w}, text: w}
+		if slices.Contains(start.words, w) || one.strong("end") || one.says("link") || one.says("date") || one.says("clock") || one.rank(names("title")) > 0 {
+			continue
+		}
+		return h.ask("end", end.Indexes[:1], "", "says until when, and may say it of something else than the event")
+	}
+	return nil
+}
+
+// end looks at the end of events that start at the times of a column.
+func (h *hours) end(from int, left []int) *fault.Fault {
+	end := h.choice("end")
+	if end == nil {
+		if h.choice("length") != nil {
+			return nil
+		}
+		left = slices.DeleteFunc(left, func(i int) bool { return !h.later(from, i, month) })
+		return h.ask("end", left, "hold times after the start, and no name says which is the end", "holds times after the start, and its name does not say whether it is the end")
+	}
+	until := end.Indexes[len(end.Indexes)-1]
+	if len(end.Indexes) == 1 && h.later(until, from, 12*3600) { // each row would be held
+		return h.ask("end", []int{until}, "", "holds times before those of the start, and can hardly be the end")
+	}
+	if headingOf(h.header.Label(until)).strong("end") || !h.timed(until) {
+		return nil
+	}
+	if rivals := slices.DeleteFunc(left, func(i int) bool { return !headingOf(h.header.Label(i)).strong("end") }); len(rivals) > 0 {
+		return h.ask("end", append([]int{until}, rivals...), "hold times of day, and no name says which is that of the end", "")
+	}
+	return nil
+}
+
+// passes tells whether a heading says when something arrives or leaves.
+func (h *hours) passes(i int) bool {
+	name := headingOf(h.header.Label(i))
+	return name.rank(names("arrival")) > 0 || name.rank(names("departure")) > 0
+}
+
+// named gives the columns that a person named for a field.
+func (h *hours) named(field string) (out []int) {
+	for _, name := range h.given.Fields[field] {
+		out = append(out, template.NewCompiler(h.header, nil).Column(name))
+	}
+	return out
+}
+
+func (h *hours) choice(field string) *Choice {
+	for i := range h.choices {
+		if h.choices[i].Field == field {
+			return &h.choices[i]
+		}
+	}
+	return nil
+}
+
+// ask offers columns for a field, nil where there is none.
+func (h *hours) ask(field string, columns []int, several, one string) *fault.Fault {
+	if len(columns) == 0 {
+		return nil
+	}
+	labels := make([]string, len(columns))
+	var choices [][]string
+	var days []string // that the person named, beside which a time is still to be named
+	for _, i := range h.named(field) {
+		if i >= 0 && !h.timed(i) {
+			days = append(days, h.header.Label(i))
+		}
+	}
+	for n, i := range columns {
+		labels[n] = h.header.Label(i)
+		choices = append(choices, append(slices.Clip(days), labels[n]))
+	}
+	f := fault.Newf("%s %s", strings.Join(labels, " and "), several)
+	if len(columns) == 1 {
+		f = fault.Newf("%s %s", labels[0], one)
+	}
+	if field == "end" {
+		choices = append(choices, []string{None})
+	}
+	return f.Do("describe the columns in an intake file").Offer("--"+field, field, "", choices)
+}
+
+// timed tells whether a column holds times of day, with dates or alone.
+func (h *hours) timed(i int) bool {
+	t := h.traits[i]
+	return t.Filled > 0 && t.Column.Holds(t.Filled-t.Bad) && t.Column.Timed()
+}
+
+// left gives the columns of times that no field takes, but for those that are about the row
+// or hold lengths.
+func (h *hours) left() (out []int) {
+	for i, t := range h.traits {
+		taken := slices.ContainsFunc(h.choices, func(c Choice) bool { return slices.Contains(c.Indexes, i) })
+		name := headingOf(h.header.Label(i))
+		if taken || !h.timed(i) || t.Figures == t.Filled && !name.says("clock") && !h.quarters(i) || name.says("record") || name.says("former") || name.rank(names("length")) > 0 {
+			continue
+		}
+		if t.Column.Mostly() == moment.DateRole && !h.timed(h.choice("start").Indexes[0]) {
+			continue // days with times, beside days without
+		}
+		out = append(out, i)
+	}
+	return out
+}
+
+// rivals tells whether the times of a column may be the start as well as those chosen for it.
+func (h *hours) rivals(chosen, other int) bool {
+	name, rival := headingOf(h.header.Label(chosen)), headingOf(h.header.Label(other))
+	for _, what := range []string{"arrival", "departure"} {
+		if name.rank(names(what)) > 0 {
+			return rival.rank(names("start")) > 0 || rival.rank(names(what)) > 0 || what == "departure" && h.later(other, chosen, month)
+		}
+	}
+	return !name.strong("start")
+}
+
+// quarters tells whether numbers such as 13.30 can only be times of day: all are of full and
+// quarter hours, and not all of full ones.
+func (h *hours) quarters(i int) bool {
+	some := false
+	stride := max(1, len(h.rows)/sampled)
+	for n := 0; n < len(h.rows); n += stride {
+		c := h.rows[n].Cell(i)
+		if !c.Filled() {
+			continue
+		}
+		hour, minute, ok := strings.Cut(strings.TrimSpace(c.Text), ".")
+		if !ok || len(hour) > 2 || !slices.Contains([]string{"00", "15", "30", "45"}, minute) {
+			return false
+		}
+		some = some || minute == "15" || minute == "45"
+	}
+	return some
+}
+
+// strong tells whether a heading is a name of a field, or consists of words for it alone.
+func (h heading) strong(field string) bool {
+	if h.rank(names(field)) > whole {
+		return true
+	}
+	told := false
+	for _, w := range h.words {
+		is := heading{words: []string{w}}
+		told = told || is.says(field)
+		if !is.says(field) && !is.says("clock") && !is.says("date") && !is.says("link") {
+			return false
+		}
+	}
+	return told
+}
+
+// month is how long, in seconds, an event lasts at most whose end stands in a column of an
+// unknown name.
+const month = 31 * 86400
+
+// later tells whether the times of a column are mostly after those of another, by so many
+// seconds at most: on the same day, or, where both have dates, by these.
+func (h *hours) later(from, i int, most int64) bool {
+	first, other := h.traits[from].Column, h.traits[i].Column
+	dated := first.Mostly() == moment.DateRole && other.Mostly() == moment.DateRole
+	stride := max(1, len(h.rows)/sampled)
+	later, both := 0, 0
+	for n := 0; n < len(h.rows); n += stride {
+		a, f := first.Read(h.rows[n].Cell(from))
+		b, g := other.Read(h.rows[n].Cell(i))
+		if f != nil || g != nil || a.Clock == moment.NoClock || b.Clock == moment.NoClock || a.EndClock != moment.NoClock {
+			continue
+		}
+		both++
+		apart := int64(b.Clock - a.Clock)
+		if dated {
+			apart += b.Date - a.Date
+		}
+		if apart > 0 && apart <= most {
+			later++
+		}
+	}
+	return later*2 > both
+}

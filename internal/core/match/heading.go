@@ -110,7 +110,11 @@ func (h heading) rank(names []string) int {
 		}
 	}
 	for i, n := range names {
-		if len(n) > 2 && n != "off" && (strings.HasPrefix(h.text, n+" ") || strings.HasSuffix(h.text, " "+n)) {
+		rest := len(h.text) - len(n)
+		if len(n) < 3 || rest < 2 || !(h.text[len(n)] == ' ' && strings.HasPrefix(h.text, n)) && !(h.text[rest-1] == ' ' && strings.HasSuffix(h.text, n)) {
+			continue
+		}
+		if !slices.Contains(vocabulary()["tells alone"], n) {
 			return len(names) - i
 		}
 	}

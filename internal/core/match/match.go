@@ -233,7 +233,10 @@ func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 		if m.has(field) {
 			continue
 		}
-		if col := m.best(field, func(c matchColumn) bool { return !c.temporal || field == "length" }); col >= 0 {
+		fits := func(c matchColumn) bool {
+			return field == "length" || !c.temporal && (field != "location" || c.Mails == 0) && (field != "title" || lettered(c.Samples))
+		}
+		if col := m.best(field, fits); col >= 0 {
 			m.take(field, col)
 		}
 	}
@@ -285,7 +288,7 @@ func (m *chooser) anyTitle(key []string) {
 		c.Field, c.Sure = "title", Likely
 		return
 	}
-	if at := m.firstText(key); at >= 0 {
+	if at := m.firstText(key, m.worded); at >= 0 {
 		m.take("title", at)
 		return
 	}
@@ -293,9 +296,24 @@ func (m *chooser) anyTitle(key []string) {
 		c.Field, c.Sure = "title", Perhaps
 		return
 	}
-	if at := m.firstText(nil); at >= 0 {
-		m.take("title", at)
+	for _, not := range [][]string{key, nil} {
+		if at := m.firstText(not, func(int) bool { return true }); at >= 0 {
+			m.take("title", at)
+			return
+		}
 	}
+}
+
+// lettered tells whether there is a letter in some text.
+func lettered(texts []string) bool {
+	return slices.ContainsFunc(texts, func(s string) bool { return strings.ContainsFunc(s, unicode.IsLetter) })
+}
+
+// worded tells whether a column holds words that can be titles: no numbers alone, no states, no
+// addresses, no second place.
+func (m *chooser) worded(i int) bool {
+	c := m.columns[i]
+	return lettered(c.Samples) && c.States*2 < c.Filled && c.Mails*2 < c.Filled && m.headings[i].rank(names("status")) == 0 && m.headings[i].rank(names("location")) == 0
 }
 
 // unreadClocks takes columns called Start or End for times of day where another
@@ -711,12 +729,12 @@ func of(heading string) bool {
 	return day != 0 || moment.IsDay(heading) || moment.IsClock(heading)
 }
 
-// firstText gives the first column of text that nothing took and that is none
-// of the key, -1 for none.
-func (m *matcher) firstText(key []string) int {
+// firstText gives the first column of text that nothing took, that is none of the key and
+// that fits; -1 for none.
+func (m *matcher) firstText(key []string, fits func(column int) bool) int {
 	for i, c := range m.columns {
 		isKey := slices.ContainsFunc(key, func(k string) bool { return m.header.Find(k) == i })
-		if !m.taken[i] && c.Filled > 0 && !c.temporal && !isKey && c.Lists*2 < c.Filled+1 && !of(m.header.Label(i)) {
+		if !m.taken[i] && c.Filled > 0 && !c.temporal && !isKey && fits(i) && c.Lists*2 < c.Filled+1 && !of(m.header.Label(i)) {
 			return i
 		}
 	}

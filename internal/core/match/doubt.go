@@ -43,13 +43,13 @@ func (m *chooser) tied() (out [][]string) {
 	plain := unnumbered(m.header.Label(at))
 	for i, c := range m.columns {
 		if last := []string{"last", "final", "letzter", "letztes", "dernier", "dernière", "último", "última", "ultimo", "ultima", "laatste"}; unnumbered(m.header.Label(i)) == plain || slices.ContainsFunc(m.headings[i].words, func(w string) bool { return slices.Contains(last, w) }) {
-			continue // Folded has its word about them
+			continue // folded has its word about them
 		}
 		if i == at || m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole {
 			continue
 		}
 		if h := m.headings[i]; since {
-			if h.says("record") || h.says("series") || m.rank("start", i) == 0 && !h.says("date") || m.rank("end", i) > whole {
+			if h.record() || h.says("series") || slices.Contains(m.key, m.header[i]) || h.says("end") || m.rank("end", i) > whole {
 				continue
 			}
 		} else if m.rank("start", i) != rank || m.rank("end", i) > rank {
@@ -78,10 +78,10 @@ func (m *chooser) tied() (out [][]string) {
 	return out
 }
 
-// Folded gives a fault for rows of which one event each may be too few: those with several
+// folded gives a fault for rows of which one event each may be too few: those with several
 // dates, as in Date 1 and Date 2, and those that can be lessons of each week, with a column of
 // weekdays and two dates on that day, weeks apart. Some of the rows tell.
-func Folded(header table.Header, rows []table.Row, traits []Traits, choices []Choice) *fault.Fault {
+func folded(header table.Header, rows []table.Row, traits []Traits, choices []Choice) *fault.Fault {
 	at := slices.IndexFunc(choices, func(c Choice) bool { return c.Field == "start" })
 	if at < 0 || slices.ContainsFunc(choices, func(c Choice) bool { return c.Field == "repeat" }) {
 		return nil

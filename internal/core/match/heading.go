@@ -127,6 +127,12 @@ func (h heading) says(what string) bool {
 	return slices.ContainsFunc(h.words, func(w string) bool { return slices.Contains(told, w) })
 }
 
+// record tells whether a heading is about the row: Created at, Confirmed on. A Confirmed date
+// is that of the event.
+func (h heading) record() bool {
+	return h.says("record") || h.says("settled") && !h.says("date") && !h.says("clock")
+}
+
 // rank gives how well column i names a field, from 1, or 0 when it does not.
 func (m *matcher) rank(field string, i int) int {
 	h := m.headings[i]
@@ -150,7 +156,7 @@ func (m *matcher) rank(field string, i int) int {
 	switch r := h.rank(own); { // what arrives or leaves says so in one word; "ETD date" is no start for its date
 	case r > 0:
 		return r + len(names(field))
-	case h.rank(other) > 0, h.says("record"), h.says("series") && !m.days:
+	case h.rank(other) > 0, h.record(), h.says("series") && !m.days:
 		return 0
 	}
 	r := h.rank(names(field))

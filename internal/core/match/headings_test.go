@@ -43,9 +43,14 @@ func TestHeadings(t *testing.T) {
 	right, tables := 0, 0
 	for n := range *headingTables {
 		of := called[languages[n%len(languages)]]
+		start, end, others := "", "end", []string{"other day", "other time", "text"}
 		kinds := []string{"title", "date", "time", []string{"end", "end", "length", ""}[r.IntN(4)]}
+		if r.IntN(2) == 0 {
+			start, end, others = "start", "until", []string{"other", "other", "text"}
+			kinds = []string{"title", "start", []string{"until", "until", ""}[r.IntN(3)]}
+		}
 		for range 1 + r.IntN(4) {
-			kinds = append(kinds, []string{"other day", "other time", "text"}[r.IntN(3)])
+			kinds = append(kinds, others[r.IntN(3)])
 		}
 		if r.IntN(2) == 0 {
 			r.Shuffle(len(kinds), func(i, j int) { kinds[i], kinds[j] = kinds[j], kinds[i] })
@@ -62,7 +67,7 @@ func TestHeadings(t *testing.T) {
 			header, at[kind] = append(header, name), name
 			return false
 		})
-		if at["title"] == "" || at["date"] == "" || at["time"] == "" {
+		if at["title"] == "" || start != "" && at[start] == "" || start == "" && (at["date"] == "" || at["time"] == "") {
 			continue
 		}
 		choices, f := Columns(header, eventRows(r, header, kinds), Given{Key: []string{"Ref"}}, set)
@@ -77,8 +82,12 @@ func TestHeadings(t *testing.T) {
 		if got["end"] == at["time"] && got["start"] == at["date"] {
 			continue // a start without a time beside an end with one: each row is held
 		}
-		ok := assert.Equal(t, at["date"]+"+"+at["time"], got["start"], "%q", header)
-		ok = assert.Equal(t, at["end"], got["end"], "%q", header) && ok
+		want := at[start]
+		if start == "" {
+			want = at["date"] + "+" + at["time"]
+		}
+		ok := assert.Equal(t, want, got["start"], "%q", header)
+		ok = assert.Equal(t, at[end], got["end"], "%q", header) && ok
 		if at["text"] == "" || headingOf(at["title"]).rank(names("title")) > 0 { // else either can be
 			ok = assert.Equal(t, at["title"], got["title"], "%q", header) && ok
 		}
@@ -97,6 +106,7 @@ func TestHeadings(t *testing.T) {
 func eventRows(r *rand.Rand, header table.Header, kinds []string) (rows []table.Row) {
 	day := []string{"02/01/2006", "2006-01-02", "02.01.2006", "02.01.06"}[r.IntN(4)]
 	clock := []string{"15:04", "15.04", "15h04", "15:04:05"}[r.IntN(4)]
+	both := []string{day, day + " 15:04"}[r.IntN(2)]
 	for n := range 6 + r.IntN(8) {
 		at := time.Date(2026, time.Month(3+r.IntN(3)), 1+r.IntN(28), 8+r.IntN(10), 15*r.IntN(4), 0, 0, time.UTC)
 		if n == 0 {
@@ -113,6 +123,12 @@ func eventRows(r *rand.Rand, header table.Header, kinds []string) (rows []table.
 				text = at.Format(day)
 			case "time":
 				text = at.Format(clock)
+			case "start":
+				text = at.Format(both)
+			case "until":
+				text = at.AddDate(0, 0, r.IntN(2)).Add(time.Duration(minutes) * time.Minute).Format(both)
+			case "other":
+				text = at.AddDate(0, 0, []int{-1, -1, 1}[r.IntN(3)]*(5+r.IntN(30))).Format(both)
 			case "end":
 				text = at.Add(time.Duration(minutes) * time.Minute).Format(clock)
 			case "length":

@@ -22,10 +22,10 @@ type hours struct {
 	given   Given
 }
 
-// Unplaced gives a fault where times of day were left out that may be the start or the end of
+// unplaced gives a fault where times of day were left out that may be the start or the end of
 // the events: left out, they would make the events whole days, or of a length that is only
 // assumed. Some of the rows tell.
-func Unplaced(header table.Header, rows []table.Row, traits []Traits, choices []Choice, given Given) *fault.Fault {
+func unplaced(header table.Header, rows []table.Row, traits []Traits, choices []Choice, given Given) *fault.Fault {
 	h := hours{header, rows, traits, choices, given}
 	start := h.choice("start")
 	if start == nil {
@@ -37,6 +37,9 @@ func Unplaced(header table.Header, rows []table.Row, traits []Traits, choices []
 	left := h.left()
 	at := slices.IndexFunc(start.Indexes, h.timed)
 	if at < 0 {
+		if f := h.days(start.Indexes[0]); f != nil {
+			return f
+		}
 		if end := h.choice("end"); h.choice("repeat") != nil || end != nil && slices.ContainsFunc(end.Indexes, h.timed) {
 			return nil
 		}
@@ -56,6 +59,53 @@ func Unplaced(header table.Header, rows []table.Row, traits []Traits, choices []
 		return nil
 	}
 	return h.end(from, left)
+}
+
+// days looks at days that no field takes, beside a start that is a day.
+func (h *hours) days(from int) *fault.Fault {
+	var rivals, later []int
+	for i, t := range h.traits {
+		name := headingOf(h.header.Label(i))
+		if h.taken(i) || slices.Contains(h.given.Key, h.header[i]) || t.Filled == 0 || !t.Column.Holds(t.Filled-t.Bad) || t.Column.Mostly() != moment.DateRole || name.record() || name.says("former") || name.says("series") || name.says("due") {
+			continue
+		}
+		if h.passes(from) && name.rank(names("start")) > 0 && !name.strong("end") {
+			rivals = append(rivals, i)
+		}
+		if h.follows(from, i) {
+			later = append(later, i)
+		}
+	}
+	if len(rivals) > 0 && !slices.Contains(h.named("start"), from) {
+		return h.ask("start", append([]int{from}, rivals...), "hold days, and no name says which is the start", "")
+	}
+	if _, told := h.given.Fields["end"]; told || h.choice("end") != nil || h.choice("length") != nil || h.choice("repeat") != nil {
+		return nil
+	}
+	return h.ask("end", later, "hold days after the start, and no name says which is the end", "holds days after the start, and its name does not say whether it is the end")
+}
+
+// follows tells whether the days of a column are those of another or later, by a month at most.
+func (h *hours) follows(from, i int) bool {
+	stride := max(1, len(h.rows)/sampled)
+	later := false
+	for n := 0; n < len(h.rows); n += stride {
+		a, f := h.traits[from].Column.Read(h.rows[n].Cell(from))
+		b, g := h.traits[i].Column.Read(h.rows[n].Cell(i))
+		if f != nil || g != nil || !a.HasDate || !b.HasDate || a.HasEndDate {
+			continue
+		}
+		if b.Date < a.Date || b.Date-a.Date > month {
+			return false
+		}
+		later = later || b.Date > a.Date
+	}
+	return later
+}
+
+// taken tells whether some field takes a column.
+func (h *hours) taken(i int) bool {
+	return slices.ContainsFunc(h.choices, func(c Choice) bool { return slices.Contains(c.Indexes, i) })
 }
 
 // due asks about an end that a heading such as Payable until names: that can be the last day
@@ -106,6 +156,32 @@ func (h *hours) end(from int, left []int) *fault.Fault {
 func (h *hours) passes(i int) bool {
 	name := headingOf(h.header.Label(i))
 	return name.rank(names("arrival")) > 0 || name.rank(names("departure")) > 0
+}
+
+// backwards tells whether what was taken for the end, by the order of what arrives and what
+// leaves, is mostly before the start.
+func (h *hours) backwards() bool {
+	start, end := h.choice("start"), h.choice("end")
+	if start == nil || end == nil || !h.passes(start.Indexes[0]) || !h.passes(end.Indexes[0]) {
+		return false
+	}
+	from, until := h.traits[start.Indexes[0]].Column, h.traits[end.Indexes[0]].Column
+	stride := max(1, len(h.rows)/sampled)
+	before, after := 0, 0
+	for n := 0; n < len(h.rows); n += stride {
+		a, f := from.Read(h.rows[n].Cell(start.Indexes[0]))
+		b, g := until.Read(h.rows[n].Cell(end.Indexes[0]))
+		if f != nil || g != nil || !a.HasDate || !b.HasDate {
+			continue
+		}
+		switch {
+		case b.Date < a.Date || b.Date == a.Date && b.Clock < a.Clock:
+			before++
+		case b.Date > a.Date || b.Clock > a.Clock:
+			after++
+		}
+	}
+	return before > 3*after
 }
 
 // named gives the columns that a person named for a field.
@@ -162,9 +238,8 @@ func (h *hours) timed(i int) bool {
 // or hold lengths.
 func (h *hours) left() (out []int) {
 	for i, t := range h.traits {
-		taken := slices.ContainsFunc(h.choices, func(c Choice) bool { return slices.Contains(c.Indexes, i) })
 		name := headingOf(h.header.Label(i))
-		if taken || !h.timed(i) || t.Figures == t.Filled && !name.says("clock") && !h.quarters(i) || name.says("record") || name.says("former") || name.rank(names("length")) > 0 {
+		if h.taken(i) || !h.timed(i) || t.Figures == t.Filled && !name.says("clock") && !h.quarters(i) || name.record() || name.says("former") || name.rank(names("length")) > 0 {
 			continue
 		}
 		if t.Column.Mostly() == moment.DateRole && !h.timed(h.choice("start").Indexes[0]) {
@@ -182,6 +257,9 @@ func (h *hours) rivals(chosen, other int) bool {
 		if name.rank(names(what)) > 0 {
 			return rival.rank(names("start")) > 0 || rival.rank(names(what)) > 0 || what == "departure" && h.later(other, chosen, month)
 		}
+	}
+	if name.says("start") && !name.says("since") { // Event start
+		return rival.rank(names("start")) > 0 && !name.strong("start")
 	}
 	return !name.strong("start")
 }

@@ -105,6 +105,8 @@ var (
 type Given struct {
 	Key    []string            // the columns of the key, which are never chosen
 	Fields map[string][]string // the columns of fields, by the fields' names; for the end it can be None
+
+	turned bool // what leaves and what arrives stand in the other order than the columns say
 }
 
 // Columns chooses columns for the fields of a table by its rows. It gives a fault where
@@ -125,7 +127,7 @@ func Columns(header table.Header, rows []table.Row, given Given, set moment.Sett
 		c.Settle()
 		traits[i].Column = c
 	}
-	choices, f := Suit(header, traits, given)
+	choices, f := choose(header, rows, traits, given)
 	for _, c := range choices {
 		for _, i := range c.Indexes {
 			if f == nil && i < len(header) && len(header.All(header[i])) > 1 { // which one was meant is not ours to guess
@@ -138,10 +140,7 @@ func Columns(header table.Header, rows []table.Row, given Given, set moment.Sett
 		}
 	}
 	if f == nil {
-		f = Folded(header, rows, traits, choices)
-	}
-	if f == nil {
-		f = Unplaced(header, rows, traits, choices, given)
+		f = doubts(header, rows, traits, choices, given)
 	}
 	return slices.DeleteFunc(choices, func(c Choice) bool { return c.Field == "attendees" && c.Sure != Surely }), f
 }
@@ -184,9 +183,36 @@ func (m *chooser) choice(field string) *Choice {
 
 func (m *chooser) has(field string) bool { return m.choice(field) != nil }
 
-// Suit chooses columns for the fields by the traits of each column.
-func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.Fault) {
-	m := chooser{matcher: matcher{header: header, taken: map[int]bool{}, given: map[string][]int{}}}
+// Choose chooses columns for the fields by the traits of each column, and by some rows. The
+// fault says what a person must decide; there are choices all the same.
+func Choose(header table.Header, rows []table.Row, traits []Traits, given Given) ([]Choice, *fault.Fault) {
+	choices, f := choose(header, rows, traits, given)
+	if f == nil {
+		f = doubts(header, rows, traits, choices, given)
+	}
+	return choices, f
+}
+
+func choose(header table.Header, rows []table.Row, traits []Traits, given Given) ([]Choice, *fault.Fault) {
+	choices, f := suit(header, traits, given)
+	if h := (hours{header, rows, traits, choices, given}); h.backwards() {
+		given.turned = true
+		choices, f = suit(header, traits, given)
+	}
+	return choices, f
+}
+
+// doubts looks at what the choices leave out.
+func doubts(header table.Header, rows []table.Row, traits []Traits, choices []Choice, given Given) *fault.Fault {
+	if f := folded(header, rows, traits, choices); f != nil {
+		return f
+	}
+	return unplaced(header, rows, traits, choices, given)
+}
+
+// suit chooses columns by their headings and traits alone.
+func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.Fault) {
+	m := chooser{matcher: matcher{header: header, taken: map[int]bool{}, given: map[string][]int{}, key: given.Key}}
 	for field, columns := range given.Fields {
 		if field == "end" && slices.Equal(columns, []string{None}) {
 			m.endless = true
@@ -220,6 +246,7 @@ func Suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	m.former()
 	m.unreadClocks()
 	m.findOrder()
+	m.leaveFirst = m.leaveFirst != given.turned
 	m.weekly()
 	m.take("title", m.given["title"]...)
 	m.take("start", m.moment("start", "end")...)
@@ -288,9 +315,12 @@ func (m *chooser) anyTitle(key []string) {
 		c.Field, c.Sure = "title", Likely
 		return
 	}
-	if at := m.firstText(key, m.worded); at >= 0 {
-		m.take("title", at)
-		return
+	for _, person := range []bool{false, true} {
+		fits := func(i int) bool { return m.worded(i) && (person || !m.headings[i].says("person")) }
+		if at := m.firstText(key, fits); at >= 0 {
+			m.take("title", at)
+			return
+		}
 	}
 	if c := m.choice("description"); c != nil {
 		c.Field, c.Sure = "title", Perhaps
@@ -373,7 +403,7 @@ func (m *chooser) leftClocks() {
 	}
 	var left []int
 	for i, c := range m.columns {
-		if !m.taken[i] && c.Filled > 0 && c.temporal && c.role == moment.ClockRole && (c.Figures < c.Filled || m.headings[i].says("clock")) && !m.headings[i].says("record") && m.headings[i].rank(names("length")) == 0 {
+		if !m.taken[i] && c.Filled > 0 && c.temporal && c.role == moment.ClockRole && (c.Figures < c.Filled || m.headings[i].says("clock")) && !m.headings[i].record() && m.headings[i].rank(names("length")) == 0 {
 			left = append(left, i)
 		}
 	}
@@ -568,9 +598,10 @@ func Decide(traits []Traits) {
 }
 
 // findOrder tells whether what leaves comes before what arrives. Where only one of them is
-// there, with times, and another column says that its times are the start, it is the end.
+// there, and another column says that it is the start, it is the end.
 func (m *matcher) findOrder() {
-	first, alone, starts := "", true, false
+	first, alone, timed := "", true, false
+	var starts [2]bool // of days, of times
 	for i, c := range m.columns {
 		if !c.temporal {
 			continue
@@ -581,17 +612,23 @@ func (m *matcher) findOrder() {
 			what = "arrival"
 		case h.rank(names("departure")) > 0:
 			what = "departure"
+		case h.says("start") && h.strong("start"):
+			if times {
+				starts[1] = true
+			} else {
+				starts[0] = true
+			}
+			continue
 		default:
-			starts = starts || times && h.says("start") && h.strong("start")
 			continue
 		}
 		if first == "" {
-			first = what
+			first, timed = what, times
 		}
-		alone = alone && times && what == first
+		alone = alone && times == timed && what == first
 	}
 	m.leaveFirst = first == "departure"
-	if starts && alone && first != "" {
+	if first != "" && alone && (timed && starts[1] || !timed && starts[0]) {
 		m.leaveFirst = !m.leaveFirst
 	}
 }
@@ -619,7 +656,7 @@ func (m *matcher) sure(field string, column int) Sureness {
 func (m *matcher) onlyDate() int {
 	at := -1
 	for i, c := range m.columns {
-		if m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.headings[i].says("record") {
+		if m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.headings[i].record() {
 			continue
 		}
 		if at >= 0 {
@@ -642,6 +679,7 @@ type matcher struct {
 	taken    map[int]bool
 	given    map[string][]int // the columns that a person named for fields
 	endless  bool             // a person said that no column holds the end
+	key      []string
 
 	leaveFirst bool
 	days       bool // a column lists the weekdays of each row

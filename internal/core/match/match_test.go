@@ -53,7 +53,7 @@ func TestMatch(t *testing.T) {
 		{"Ding|No|Date", "A|1|2026-03-15", "start Date, title Ding"},
 		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|2026-03-02|2026-03-30\n2|B|Sat|9:00|12:00|soon|2026-03-28\n3|C|Sat|9:00|12:00|2026-03-07|2026-03-28", "the rows can be events of each week"},
 		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|2026-03-02|2026-03-30", "start First date+From, end To, title Course"},
-		{"No|Course|Day|First date|Last date", "1|A|Mon|2026-03-02|2026-03-30\n2|B|Sat|2026-03-07|2026-03-28", "start First date, title Course"},
+		{"No|Course|Day|First date|Last date", "1|A|Mon|2026-03-02|2026-03-30\n2|B|Sat|2026-03-07|2026-03-28", "Last date holds days after the start, and its name does not say whether it is the end"},
 		{"No|Name|Old date|New date|Time", "1|A|2026-03-15|2026-03-16|10:00", "start New date+Time, title Name"},
 		{"No|Name|Original start|Revised start", "1|A|2026-03-15 10:00|2026-03-16 11:00", "start Revised start, title Name"},
 		{"Nr|No|Titel|Bisheriges Datum|Datum", "1|1|A|2026-03-15|2026-03-16", "start Datum, title Titel"},
@@ -62,6 +62,11 @@ func TestMatch(t *testing.T) {
 		{"No|Name|Request date|Event date", "1|A|2026-02-15|2026-03-16", "start Event date, title Name"},
 		{"No|Name|Planned date|Actual date", "1|A|2026-03-15|2026-03-16", `several columns hold dates, and no name says which is the event's; it can be "Planned date", or "Actual date"`},
 		{"No|Name|Setup date|Event date|Teardown date", "1|A|2026-03-15|2026-03-16|2026-03-17", "start Event date, title Name"},
+		{"No|Name|Requested date|Confirmed date|Confirmed on", "1|A|2026-02-15|2026-03-16|2026-02-16", "start Confirmed date, title Name"},
+		{"No|Name|Begin|Departure", "1|A|2026-03-15|2026-03-16", "start Begin, end Departure, title Name"},
+		{"No|Name|When|Departure", "1|A|2026-03-15|2026-03-16", "Departure and When hold days, and no name says which is the start"},
+		{"No|Name|Collection|Taken back", "1|A|2026-03-15|2026-03-16", "Taken back holds days after the start, and its name does not say whether it is the end"},
+		{"No|Name|Day|Payment due", "1|A|2026-03-15|2026-03-16", "start Day, title Name"},
 		{"No|Name|Start date|End date", "1|A|2026-03-15|2026-03-16", "start Start date, end End date, title Name"},
 		{"No|Name|Date 1|Date 2", "1|A|2026-03-15|2026-03-16", "a row can have several dates: {Date 1}, {Date 2}"},
 		{"No|Name|1. Termin|2. Termin", "1|A|2026-03-15|2026-03-16", "a row can have several dates: {1. Termin}, {2. Termin}"},
@@ -113,7 +118,7 @@ func TestSheets(t *testing.T) {
 			traits[i].Learn(cell)
 			traits[i].Column.Settle()
 		}
-		choices, _ := Suit(header, traits, Given{Key: []string{header[0]}})
+		choices, _ := suit(header, traits, Given{Key: []string{header[0]}})
 		var got []string
 		want := strings.TrimPrefix(lines[2], "= ")
 		for _, c := range choices {

@@ -196,12 +196,7 @@ func (s *Surveyor) Finish() *Survey {
 	if len(out.Keys) > 0 {
 		key = out.Keys[0].Columns
 	}
-	if out.Choices, out.Problem = match.Suit(s.header, traits, match.Given{Key: key}); out.Problem == nil {
-		out.Problem = match.Folded(s.header, s.first, traits, out.Choices)
-	}
-	if out.Problem == nil {
-		out.Problem = match.Unplaced(s.header, s.first, traits, out.Choices, match.Given{Key: key})
-	}
+	out.Choices, out.Problem = match.Choose(s.header, s.first, traits, match.Given{Key: key})
 	for i, c := range s.columns {
 		col := Column{Letter: table.Letter(i), Header: s.header[i], Kind: s.kind(i), Filled: c.traits.Filled, Distinct: s.distinct(c), Samples: c.samples}
 		if col.Samples == nil {

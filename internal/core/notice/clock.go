@@ -536,6 +536,20 @@ func (r *reader) zoneAt(i int) bool {
 	return next.kind != 'w' || r.word(i+1, list("on at and")) || r.weekday(i+1) != 0 || r.month(i+1) > 0
 }
 
+// endsAt gives the token behind words that say when what began ends, 0 where they do not
+// follow: and ending at, und endet um.
+func (r *reader) endsAt(i int) int {
+	for r.is(i, ',') || r.word(i, andWords) || r.word(i, list("will se it")) {
+		i++
+	}
+	if !r.word(i, list("ending ends end finishing finishes finish endet endend termine finit terminant termina terminando acaba acabando finisce finendo eindigt eindigend")) {
+		return 0
+	}
+	for i++; r.word(i, atWords); i++ {
+	}
+	return i
+}
+
 func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 	number := i
 	for r.word(number, atWords) || r.word(number, fromWords) || r.word(number, betweenWords) || r.word(number, vagueWord) {
@@ -583,6 +597,12 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 		}
 		if e := r.untilOpen(n); e > 0 {
 			out.open = true
+			return out, e
+		}
+	}
+	if n := r.endsAt(end); n > 0 {
+		if last, e := r.clock(n, true); e > 0 && !r.dateAt(n) {
+			out.until = &last
 			return out, e
 		}
 	}

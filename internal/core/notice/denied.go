@@ -66,6 +66,7 @@ var harmless = sync.OnceValue(func() *regexp.Regexp {
 		`n[’']oubliez pas|ne pas oublier|n[’']hésitez pas|pas (?:plus tard|avant|seulement|accessible|disponible|possible|de problème|de stationnement|d[’']eau|d[’']accès)`,
 		`no (?:se olvid\p{L}*|es posible el paso|está disponible|hay (?:agua|luz|paso|acceso|problema))`,
 		`non (?:dimenticare|dimenticate|esitate|oltre|prima|solo|disponibile|accessibile|è possibile il transito)`,
+		`no (?:dia|ano|mês|próximo|próxima|passado|final|início|fim|sábado|domingo|cais|porto|edifício|auditório|centro|salão|escritório)`,
 		`não (?:se esqueça\p{L}*|esquecer|hesite\p{L}*|só|disponível|acessível|está disponível)`,
 		`niet (?:vergeten|later|eerder|vóór|alleen|beschikbaar|toegankelijk|bereikbaar|mogelijk|toegestaan)|geen (?:toegang|doorgang|doorvaart|water|stroom|probleem)`,
 	)

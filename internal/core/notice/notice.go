@@ -234,7 +234,7 @@ func Read(lines []Line, set Settings) Found {
 		d.timesElsewhere()
 		d.choices(lines)
 		d.severalSentences()
-	} else if len(d.out.Events) == 1 && d.apart {
+	} else if d.bygone(); len(d.out.Events) == 1 && d.apart {
 		if e := &d.out.Events[0]; e.AllDay && e.NoTime && e.Held == nil && !e.Cancelled {
 			e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says times apart from it").Do("write the times beside the day")
 		}

@@ -36,6 +36,10 @@ func (d *document) unit(u unit) {
 	if d.month != month {
 		spans = d.spans(r, u)
 	}
+	if u.sentence && openHours(u.text, spans) {
+		d.pass(u, u.text, "the hours in which something is open")
+		return
+	}
 	stray, left := r.stray(spans), r.leftover(spans)
 	spans, passed := d.veto(r, spans, u)
 	for _, p := range passed {

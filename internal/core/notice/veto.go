@@ -172,6 +172,31 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 	return kept, why
 }
 
+// openHours tells whether a text says at which hours of which weekdays something is open: The
+// office is open Monday to Friday from 9:00 to 17:00.
+func openHours(text string, spans []span) bool {
+	several, times := false, false
+	for _, s := range spans {
+		switch s.kind {
+		case 't':
+			times = times || s.times.until != nil
+		case 'd':
+			one := s.dates.days[0]
+			if !one.relative || one.weekdays == 0 || one.next || one.after != 0 || one.nth != 0 {
+				return false
+			}
+			several = several || s.dates.until != nil || len(s.dates.days) > 1 || s.dates.plural
+		}
+	}
+	return several && times && phraseIn(text, atHome) != "" && phraseIn(text, closedWords) == "" && phraseIn(text, thisWeek) == ""
+}
+
+// atHome are words for a place that is open, or that somebody is there.
+var atHome = []string{"open", "opening hours", "office hours", "business hours", "staffed", "manned", "geöffnet", "besetzt", "erreichbar", "öffnungszeiten", "sprechzeiten", "bürozeiten", "ouvert", "ouverte", "ouverts", "ouvertes", "horaires d'ouverture", "heures d'ouverture", "abre", "abierto", "abierta", "horario de apertura", "horario de oficina", "aperto", "aperta", "aperti", "aperte", "orari di apertura", "orario di apertura", "aberto", "aberta", "horário de abertura", "horário de funcionamento", "geopend", "open van", "bereikbaar", "openingstijden", "kantooruren"}
+
+// thisWeek are words for one week, and not for every one.
+var thisWeek = []string{"week", "woche", "semaine", "semana", "settimana"}
+
 // afterDue tells whether a deadline stands before a token, and behind it what else is on:
 // deadline for comments: 20 March; hearing: 27 March.
 func (r *reader) afterDue(at int) bool {

@@ -141,6 +141,28 @@ func (d *document) overLists() {
 	d.out.Events = events
 }
 
+// bygone passes over days without a time that sentences name and that are past, where other
+// days of the text are to come: they are those of letters, of last year, of what was agreed.
+func (d *document) bygone() {
+	today := d.today()
+	ahead := map[string]bool{} // texts that name a day to come
+	for _, e := range d.out.Events {
+		if !e.Start.IsZero() && !e.Start.Before(today) || !e.End.Before(today) {
+			ahead[e.Text] = true
+		}
+	}
+	if len(ahead) == 0 {
+		return
+	}
+	d.out.Events = slices.DeleteFunc(d.out.Events, func(e Event) bool {
+		if !e.prose || !e.AllDay || !e.NoTime || e.Cancelled || ahead[e.Text] || e.Start.IsZero() || !e.Start.Before(today) || !e.End.IsZero() && !e.End.Before(today) {
+			return false
+		}
+		d.out.Passed = append(d.out.Passed, Passed{e.Text, "it is past, and other days of the text are to come", e.Page, e.Line})
+		return true
+	})
+}
+
 // choices holds the days of a message that asks which of them it is to be.
 func (d *document) choices(lines []Line) {
 	if len(d.out.Events) < 2 || !slices.ContainsFunc(lines, func(l Line) bool { return phraseIn(l.Text, choiceWords) != "" }) {

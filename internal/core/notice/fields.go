@@ -170,7 +170,13 @@ var edges = pattern.Lazy(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {
 	text = strings.Join(strings.Fields(strings.ReplaceAll(text, "\x00", " ")), " ")
-	text = strings.NewReplacer(" ,", ",", "( )", "", "()", "", " .", ".", ",,", ",", ", ,", ",", " ;", ";", "[]", "").Replace(text)
+	for clean := strings.NewReplacer(" ,", ",", "( )", "", "()", "", " .", ".", ",,", ",", ", ,", ",", " ;", ";", "[]", ""); ; {
+		short := clean.Replace(text)
+		if short == text {
+			break
+		}
+		text = short
+	}
 	for {
 		short := strings.TrimSpace(edges().ReplaceAllString(text, ""))
 		if short == text {
@@ -179,7 +185,7 @@ func tidy(text string) string {
 		text = short
 	}
 	if strings.HasSuffix(text, ".") && strings.Count(text, ".") == 1 {
-		text = strings.TrimSuffix(text, ".")
+		text = strings.TrimRight(strings.TrimSuffix(text, "."), " ,")
 	}
 	if strings.HasSuffix(text, ")") && !strings.Contains(text, "(") {
 		text = strings.TrimSuffix(text, ")")

@@ -99,6 +99,10 @@ func (b *record) take(u unit, f Field) {
 		if r.hasDate() {
 			b.d.pass(b.unit, said, map[string]string{"deadline": "a deadline", "made": madeOn, "reserve": "is only there if it is needed"}[labelOf(f.Label)])
 		}
+	case "former":
+		if r.hasDate() {
+			b.d.pass(b.unit, said, notToBe)
+		}
 	case "note", "invited":
 	default:
 		b.unknown(u, f, r)
@@ -151,7 +155,7 @@ func (b *record) unknown(u unit, f Field, r *reader) {
 	case b.other != "" || !meaningful(value):
 	case strings.ContainsFunc(value, unicode.IsLetter):
 		b.other = value
-	default: // Lift: 1
+	case len(value) <= 5: // Lift: 1; and no number of a telephone
 		b.counted = cmp.Or(b.counted, strings.TrimSpace(strings.TrimRight(f.Label, ": ")+" "+value))
 	}
 }

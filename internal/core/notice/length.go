@@ -24,6 +24,11 @@ func (r *reader) length(i int) (minutes, end int) {
 			return 0, 0
 		}
 	}
+	if end == i+2 && r.word(i+1, hourWords) && !r.word(i+1, lastingHours) {
+		if _, e := r.clockOnly(i, false); e > end { // 9 h 30
+			return 0, 0
+		}
+	}
 	if end > 0 && (r.is(i-1, '±') || r.tok(i-1).text == "±" || r.is(i-1, '-') && r.is(i-2, '/') && r.is(i-3, '+')) { // how exact it is
 		return 0, 0
 	}

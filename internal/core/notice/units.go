@@ -530,7 +530,7 @@ var labels = sync.OnceValue(func() map[string]string {
 	for field, words := range map[string]string{
 		"when":     "when wann quand cuándo cuando quando wanneer date_and_time date/time termin slot date_&_time datum_und_uhrzeit zeitpunkt moment dates closed closure period zeitraum",
 		"date":     "date day datum tag jour fecha día dia data giorno dag on the_date new_date",
-		"time":     "time at uhrzeit zeit heure hora ora tijd times hours hour new_time",
+		"time":     "time at uhrzeit zeit heure hora ora tijd times hours hour new_time horaire horaires horario horário orario orari tijdstip tijden from_-_to from/to from_–_to von_-_bis von_–_bis de_-_à",
 		"start":    "start from begin begins starts beginning beginn von ab début debut du inicio desde inizio dal início van vanaf eta arrival arrives arr arrived etb in start_date start_time anfang check-in departure_from",
 		"end":      "end to until till ends ende bis fin hasta fine al fim até tot einde etd departure departs dep departed ets sailing out end_date end_time finish check-out",
 		"length":   "length duration how_long dauer durée duración durata duração duur",

@@ -221,7 +221,7 @@ func (d *document) against(s span) {
 }
 
 // notBefore ends in what says when something is at the earliest.
-var notBefore = pattern.Lazy(`(?i)\b(not|no|never|hardly|won't|cannot|can't|nicht|kaum|pas|non|não|niet)\b([\s,]+[^\s.;]+){0,4}[\s,]+(before|earlier than|vor|vor dem|avant|avant le|antes del?|prima d\S+|vóór|voor)\W*$`)
+var notBefore = pattern.Lazy(`(?i)\b(not|no|never|hardly|won't|cannot|can't|nicht|kaum|pas|non|não|niet)\b(\s+[^\s.;,]+){0,4}[\s,]+(before|earlier than|vor|vor dem|avant|avant le|antes del?|prima d\S+|vóór|voor)\W*$`)
 
 // toBeMade is what will be made, and is not the making of the text.
 var toBeMade = sync.OnceValue(func() (out []string) {

@@ -3,6 +3,7 @@ package document
 import (
 	"io"
 	"path/filepath"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -34,17 +35,24 @@ func IsPlain(name string, lead []byte) bool {
 	return !columned(string(lead))
 }
 
-// columned tells whether the lines of a text have the same number of separators.
+// columned tells whether the lines of a text have the same number of separators, and are no
+// list with bullets.
 func columned(lead string) bool {
 	lines := strings.Split(strings.TrimSpace(strings.ReplaceAll(lead, "\r\n", "\n")), "\n")
 	if len(lines) > 60 {
 		lines = lines[:60]
 	}
-	full := 0
+	full, bullets := 0, 0
 	for _, l := range lines {
-		if strings.TrimSpace(l) != "" {
+		if l = strings.TrimSpace(l); l != "" {
 			full++
 		}
+		if sign, _, ok := strings.Cut(l, " "); ok && slices.Contains([]string{"-", "*", "•", "–"}, sign) {
+			bullets++
+		}
+	}
+	if bullets*2 > full {
+		return false
 	}
 	if full < 2 {
 		return strings.ContainsAny(lead, "\t;") && full == 1 && !strings.Contains(lead, ". ")

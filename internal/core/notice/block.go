@@ -95,13 +95,9 @@ func (b *record) take(u unit, f Field) {
 			b.event.Cancelled = true
 			b.event.Reading = append(b.event.Reading, Part{value, "status", "cancelled"})
 		}
-	case "deadline", "made", "reserve":
+	case "deadline", "made", "reserve", "former":
 		if r.hasDate() {
-			b.d.pass(b.unit, said, map[string]string{"deadline": "a deadline", "made": madeOn, "reserve": "is only there if it is needed"}[labelOf(f.Label)])
-		}
-	case "former":
-		if r.hasDate() {
-			b.d.pass(b.unit, said, notToBe)
+			b.d.pass(b.unit, said, noEvent[labelOf(f.Label)])
 		}
 	case "note", "invited":
 	default:

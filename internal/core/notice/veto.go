@@ -91,6 +91,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 				reason = v.why
 			}
 		}
+		if label, ok := strings.CutSuffix(strings.TrimSpace(before), ":"); ok && reason == "" && labelOf(label) != "reserve" { // that is held
+			reason = noEvent[labelOf(label)]
+		}
 		for _, c := range chancy {
 			if reason == "" && endsWith(before, c.words) && phraseIn(r.text, c.with) != "" {
 				reason = c.why
@@ -196,6 +199,9 @@ var atHome = []string{"open", "opening hours", "office hours", "business hours",
 
 // thisWeek are words for one week, and not for every one.
 var thisWeek = []string{"week", "woche", "semaine", "semana", "settimana"}
+
+// noEvent is why a day under a label is none of an event.
+var noEvent = map[string]string{"deadline": "a deadline", "made": madeOn, "former": notToBe, "reserve": "is only there if it is needed"}
 
 // afterDue tells whether a deadline stands before a token, and behind it what else is on:
 // deadline for comments: 20 March; hearing: 27 March.

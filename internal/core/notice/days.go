@@ -11,20 +11,23 @@ import (
 func (r *reader) when(i int) (dates, int) {
 	at := i
 	from := r.word(at, fromWords) || r.word(at, betweenWords)
-	ends := r.word(at-1, untilWords) || r.word(at-1, list("the to zum au den al")) && r.word(at-2, untilWords)
+	starts := r.word(at, startingWords)
+	ends := r.untilBefore(at)
 	every := r.word(at-1, list("every each jeden jede jedes chaque cada ogni elke alle todos tous"))
 	if r.word(at-2, list("todos todas tous toutes alle tutti tutte")) && r.word(at-1, list("los las les os as i le")) {
 		every = true
 	}
 	window := r.word(at, betweenWords)
-	if from {
-		at = r.link(at + 1)
+	if from || starts {
+		for at++; r.word(at, fromWords); at++ { // à partir du
+		}
+		at = r.link(at)
 	}
 	feast := at
 	for r.word(feast, feasts) && r.weekday(feast+1) != 0 && r.dayish(feast+2) { // from Good Friday 3 April
 		feast++
 	}
-	if from {
+	if from || starts {
 		at = feast
 	}
 	if out, end := r.listed(at); end > 0 {
@@ -50,8 +53,12 @@ func (r *reader) when(i int) (dates, int) {
 				n = r.link(n + 1)
 			}
 		}
-		if r.word(n, rangeWords) { // bis zum
-			n = r.link(n + 1)
+		m := n
+		for r.word(m, rangeWords) || r.word(m, aroundUntil) { // bis zum, tot en met, até ao dia
+			m++
+		}
+		if _, e := r.one(m); e > 0 {
+			n = m
 		}
 	}
 	if joined {
@@ -84,7 +91,7 @@ func (r *reader) when(i int) (dates, int) {
 		out.or = out.or || either
 		out.days, end = append(out.days, d), e
 	}
-	out.open = from && !r.word(i, list("de du des das van dal")) && len(out.days) == 1 && out.until == nil && !r.clockAhead(end)
+	out.open = (from && !r.word(i, list("de du des das van")) || starts && !r.hasLength()) && len(out.days) == 1 && out.until == nil && !r.clockAhead(end)
 	return out, end
 }
 
@@ -269,4 +276,33 @@ func weekdayOf(y, m, d int) int {
 func exists(y, m, d int) bool {
 	t := time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC)
 	return t.Day() == d && int(t.Month()) == m
+}
+
+// untilBefore tells whether a word for until leads to a token: hasta el, até ao dia, tot en met.
+func (r *reader) untilBefore(i int) bool {
+	for n := i - 1; n >= i-5; n-- {
+		if r.word(n, untilWords) || r.tok(n).text == "up" && r.tok(n+1).text == "to" {
+			return true
+		}
+		if !r.word(n, aroundUntil) {
+			return false
+		}
+	}
+	return false
+}
+
+// aroundUntil are the small words between until and its day.
+var aroundUntil = words("the to zum au den al el la le il lo o a ao à dia día giorno jour tag dag day en met and including einschließlich inclusief")
+
+// startingWords say when what goes on begins: its end is not said.
+var startingWords = words("starting beginning commencing effective vanaf dès ingang partir partire")
+
+// hasLength tells whether a text says how long something lasts.
+func (r *reader) hasLength() bool {
+	for i := range r.toks {
+		if _, end := r.length(i); end > 0 {
+			return true
+		}
+	}
+	return false
 }

@@ -91,6 +91,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 				reason = v.why
 			}
 		}
+		if reason == "" && endsWith(before, []string{"läuft", "laufen"}) && strings.HasSuffix(strings.TrimRight(r.text, " .!"), " ab") { // the permit
+			reason = "a deadline"
+		}
 		if label, ok := strings.CutSuffix(strings.TrimSpace(before), ":"); ok && reason == "" && labelOf(label) != "reserve" { // that is held
 			reason = noEvent[labelOf(label)]
 		}

@@ -82,8 +82,15 @@ func (r *reader) partOfDay(c clock, end int) (clock, int) {
 		return c, end
 	}
 	n = end
-	for r.word(n, list("in the am des du de la della da the 's at")) {
+	for r.word(n, list("in the am des du de del di la della da the 's at")) {
 		n++
+	}
+	if r.is(n, '\'') && r.tok(n+1).text == "s" { // 10 uur 's avonds
+		n += 2
+	}
+	if r.word(n, list("l'après après")) && r.is(n+1, '-') && r.tok(n+2).text == "midi" && c.half == 0 { // 3 h de l'après-midi
+		c.half = 2
+		return c, n + 3
 	}
 	if c.half != 0 && n == end { // 10 p.m. Night tour
 		return c, end
@@ -99,7 +106,7 @@ func (r *reader) partOfDay(c clock, end int) (clock, int) {
 		default:
 			return c, end
 		}
-		if c.hour == 12 && c.half == 2 && r.tok(n).text == "night" {
+		if c.half == 2 && r.word(n, nightWords) && (c.hour == 12 || c.hour < 6) { // las 2 de la noche
 			c.half = 1
 		}
 		return c, n + 1
@@ -110,7 +117,7 @@ func (r *reader) partOfDay(c clock, end int) (clock, int) {
 func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	t := r.tok(i)
 	switch {
-	case r.word(i, noonWords) && r.is(i-1, '-') && r.word(i-2, list("après avant")): // après-midi
+	case r.word(i, noonWords) && r.is(i-1, '-') && r.word(i-2, list("après avant l'après d'après l'avant")): // après-midi
 		return clock{}, 0
 	case r.word(i, noonWords):
 		if (t.text == "midi") && r.tok(i+1).text == "et" && (r.tok(i+2).text == "demi" || r.tok(i+2).text == "demie") {
@@ -390,6 +397,10 @@ func (r *reader) spoken(i int) (clock, int) {
 		}
 	case text == "dreiviertel":
 		if h, end := hourAt(n + 1); end > 0 {
+			return make(h, -15, end)
+		}
+	case text == "drei" && r.tok(n+1).text == "viertel":
+		if h, end := hourAt(n + 2); end > 0 {
 			return make(h, -15, end)
 		}
 	case text == "quarter" || text == "viertel" || text == "kwart":

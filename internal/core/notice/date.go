@@ -380,6 +380,16 @@ func (r *reader) numeric(i int) (day, int) {
 		}
 		return d, 0
 	}
+	if r.word(i, firstDay) { // le premier avril, el primero de abril
+		n := i + 1
+		if r.word(n, dayLinks) {
+			n++
+		}
+		if m := r.month(n); m > 0 {
+			y, more := r.year(n + 1)
+			return day{year: y, month: m, day: 1, weekday: -1}, n + 1 + more
+		}
+	}
 	if t.kind != 'n' {
 		return d, 0
 	}
@@ -442,6 +452,9 @@ func (r *reader) half(i int) bool {
 	t := r.tok(i)
 	return t.kind == 'w' && (t.text == "am" || t.text == "pm" || hourWords.has(t.text) || t.text == "a" && r.is(i+1, '.') || t.text == "p" && r.is(i+1, '.'))
 }
+
+// firstDay are words for the first day of a month.
+var firstDay = words("first ersten erste erster premier primero primo primeiro eerste")
 
 // order gives a date of three or two numbers. Full stops are written with the
 // day first wherever they are.

@@ -281,7 +281,7 @@ func exists(y, m, d int) bool {
 // untilBefore tells whether a word for until leads to a token: hasta el, até ao dia, tot en met.
 func (r *reader) untilBefore(i int) bool {
 	for n := i - 1; n >= i-5; n-- {
-		if r.word(n, untilWords) || r.tok(n).text == "up" && r.tok(n+1).text == "to" {
+		if r.word(n, untilWords) || r.tok(n).text == "up" && r.tok(n+1).text == "to" && !r.word(n-1, list("moved brought put pushed pulled")) {
 			return true
 		}
 		if !r.word(n, aroundUntil) {
@@ -292,7 +292,7 @@ func (r *reader) untilBefore(i int) bool {
 }
 
 // aroundUntil are the small words between until and its day.
-var aroundUntil = words("the to zum au den al el la le il lo o a ao à dia día giorno jour tag dag day en met and including einschließlich inclusief")
+var aroundUntil = words("las les às as the to zum au den al el la le il lo o a ao à dia día giorno jour tag dag day en met and including einschließlich inclusief")
 
 // startingWords say when what goes on begins: its end is not said.
 var startingWords = words("starting beginning commencing effective vanaf dès ingang partir partire")

@@ -32,6 +32,9 @@ func (r *reader) unread(g *group) bool {
 // timeAt gives the token at which the time of a group stands, -1 for none.
 func (r *reader) timeAt(g *group) int {
 	for _, s := range g.spans {
+		if _, end := r.when(s[0]); end >= s[1] { // a day
+			continue
+		}
 		if _, end := r.clocks(s[0], true); end > 0 {
 			return s[0]
 		}
@@ -144,14 +147,14 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		if g.dates != nil && g.dates.until == nil {
 			return fault.Newf("has no end: it is open-ended").Do("give its last day")
 		}
-	case g.times != nil && g.times.until == nil && len(g.times.list) == 1 && r.word(r.timeAt(g)-1, untilWords):
+	case g.times != nil && g.times.until == nil && len(g.times.list) == 1 && r.untilBefore(r.timeAt(g)):
 		return fault.Newf("has no beginning: it says only until when").Do("say when it begins")
 	case g.times != nil && g.times.or:
 		return fault.Newf(oneOfSeveral).Do("say which one it is")
 	case g.times != nil && g.times.window && (g.minutes > 0 || d.set.Message && phraseIn(text, []string{"closed", "blocked", "shut", "gesperrt", "geschlossen", "fermé", "cerrado", "chiuso", "fechado", "dicht"}) == ""):
 		return fault.Newf("says a window within which it is, and not when it begins").Do("say when it begins")
 	case g.times != nil && g.times.open:
-		if g.minutes == 0 && phraseIn(text, []string{"from", "von", "ab", "de", "desde", "dalle", "das", "vanaf", "à partir"}) != "" && (phraseIn(text, openWords) != "" || phraseIn(text, closedWords) != "") {
+		if g.minutes == 0 && phraseIn(text, []string{"from", "von", "ab", "de", "desde", "dalle", "das", "vanaf", "à partir"}) != "" && (phraseIn(text, openWords) != "" || phraseIn(text, closedWords) != "" || phraseIn(text, []string{"gesperrt", "blocked", "shut", "barré", "barrée", "bloqué", "cortado", "cortada", "bloccato", "cortado", "interdit", "afgesloten", "versperrt"}) != "") {
 			return fault.Newf("has no end: it is open-ended").Do("give its end")
 		}
 	}

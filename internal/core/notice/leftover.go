@@ -73,6 +73,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, r.lasting(i))
 		case (t.text == "après" || t.text == "avant") && r.is(i+1, '-') && r.tok(i+2).text == "midi" && !has('t') && !has('a') && has('d'):
 			return "says only a part of the day"
+		case t.text == "viertel" && !ended && has('d') && !r.is(i-1, 'n') && !has('t'): // um Viertel elf
+			return said(i, i+1)
 		case r.word(i, list("sunrise sunset dawn dusk sonnenaufgang sonnenuntergang")) && (has('t') || has('d')):
 			return said(i, i)
 		case t.kind == 'w' && partWords.has(t.text) && !r.compound(i) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d') && !(t.text == "overnight" && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil })):
@@ -125,6 +127,12 @@ func (r *reader) leftover(spans []span) string {
 		if len(s.dates.days) > 1 && r.nights(spans, n) {
 			return "names nights by two days each"
 		}
+	}
+	if has('d') && !has('t') && !has('a') && phraseIn(r.text, []string{"por la mañana", "por la tarde", "por la noche", "de la mañana", "de la tarde"}) != "" {
+		return "says only a part of the day"
+	}
+	if has('d') && nightBetween().MatchString(r.text) {
+		return "names a night by two days"
 	}
 	if p := phraseIn(r.text, []string{"first thing", "last thing", "end of day", "end of the day", "close of business", "eod", "cob", "after work", "before work", "after hours", "after school", "before lunch", "after lunch", "over lunch", "around lunch", "at lunch", "lunch time", "tea time", "during the day"}); p != "" && has('d') && !has('t') && !has('a') {
 		return "says only a part of the day"
@@ -186,6 +194,9 @@ func (r *reader) leftover(spans []span) string {
 		}
 		if s.kind == 't' && r.word(at, list("after nach après después dopo depois na")) {
 			return "is after a time, and the text does not say when"
+		}
+		if s.kind == 't' && s.times.until == nil && endsWith(r.before(s.from), beforeWords) {
+			return "is before a time, and the text does not say when"
 		}
 		if s.kind == 'd' && len(s.dates.days) == 1 && s.dates.until == nil && phraseIn(r.text, dayByDay) != "" {
 			return "repeats, and a text cannot say on which days for certain"
@@ -534,3 +545,6 @@ func phraseAt(text string, phrases []string) bool {
 		return ok && !startsWithLetter(rest)
 	})
 }
+
+// nightBetween is a night that is named by the days before and after it.
+var nightBetween = pattern.Lazy(`(?i)(?:nacht|noite|night)\s+(?:vom|von|van|de|of)\s+(?:\p{L}+,?\s+)?(?:den\s+|dem\s+)?\d{1,2}\.?\s+(?:\p{L}+\s+)?(?:auf|op|para|into)\s`)

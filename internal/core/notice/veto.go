@@ -34,7 +34,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			if s.kind == 't' && d.deadline(r, s) {
 				why = append(why, "a deadline")
 				due = s.to
-				if last := len(kept) - 1; last >= 0 && kept[last].kind == 'd' && len(spans) == n+1 && phraseAt(strings.TrimLeft(r.text[r.tok(kept[last].to-1).to:], " ,"), []string{"no later than", "not later than", "latest", "at the latest", "by", "before", "spätestens", "bis spätestens", "au plus tard", "a más tardar", "entro", "uiterlijk"}) {
+				if last := len(kept) - 1; last >= 0 && kept[last].kind == 'd' && len(spans) == n+1 {
 					kept[last].dates.due = true
 				}
 				continue

@@ -73,7 +73,8 @@ var (
 	midnightWords = words(`midnight mitternacht minuit medianoche mezzanotte middernacht`)
 	atWords       = words(`at um à a alle às om ab the las la le gegen kl ore @`)
 	rangeWords    = words(`to till til until through thru alle às bis à au a al hasta fino até tot t/m through`)
-	fromWords     = words(`from von vom van de desde das dalle dal du des ab partir partire`)
+	fromWords     = words(`from von vom van de desde das dalle dal du des ab vanaf dès partir partire`)
+	beforeWords   = []string{"vor", "noch vor", "bereits vor", "avant", "avant les", "antes de las", "antes das", "antes de la", "prima delle", "prima dell'", "vóór", "voor"}
 	untilWords    = words(`until till til through thru bis jusqu'à jusqu'au hasta fino até tot`)
 	betweenWords  = words(`between zwischen entre tra fra tussen`)
 	andWords      = words(`and & und et y e en u plus`)
@@ -91,9 +92,10 @@ var (
 	weekWords     = words(`week woche semaine semana settimana`)
 
 	// Parts of the day: what they make of an hour.
-	morningWords   = words(`morning vormittag vormittags früh matin mañana mattina manhã ochtend morgens`)
-	afternoonWords = words(`afternoon nachmittag nachmittags après-midi tarde pomeriggio middag`)
-	eveningWords   = words(`evening abend abends soir noche sera noite avond night`)
+	morningWords   = words(`morning vormittag vormittags früh matin mañana madrugada mattina mattino manhã ochtend ochtends morgens`)
+	afternoonWords = words(`afternoon nachmittag nachmittags après-midi tarde pomeriggio middag middags`)
+	eveningWords   = words(`evening abend abends soir noche sera notte noite avond avonds nachts night`)
+	nightWords     = words(`noche notte noite nachts night`)
 
 	allDayWords = []string{"all day", "whole day", "all-day", "ganztägig", "ganztags", "den ganzen tag", "toute la journée", "todo el día", "todo el dia", "tutto il giorno", "intera giornata", "tutta la giornata", "todo o dia", "journée entière", "la journée", "ganzer tag", "den ganzen tag über", "o dia inteiro", "dia todo", "hele dag"}
 )

@@ -60,6 +60,7 @@ var harmless = sync.OnceValue(func() *regexp.Regexp {
 		`no (?:problem|worries|objections?|issues?|changes?|need|reply|answer|charge|fee|cost|entrance|registration|booking|tickets?|reservation|(?:later|earlier|more|less|longer) than|berthing|overtaking|wash|diving|fishing|stopping|waiting|vessels?|ships?|boats?|cars?|vehicles?)`,
 		`not (?:compulsory|mandatory|obligatory|needed|required|necessary|in (?:the )?\p{L}+)|(?:nicht|pas|non|niet) (?:nötig|notwendig|verpflichtend|obligatoire|nécessaire|obbligatori[oa]|verplicht)`,
 		`not (?:later|earlier|before|more|less|only|just|necessarily|yet known|applicable|counting|including)|(?:if|why|or|whether or) not|not at all`,
+		`(?:does|do|will|is|are) not (?:function|provided|included)|funktionier\p{L}+ nicht|nicht in betrieb|außer betrieb|ne (?:fonctionn|march)\p{L}+ pas|no funciona\p{L}*|non funziona\p{L}*|não funciona\p{L}*|werkt niet|non-\p{L}+`,
 		`(?:must|shall|may|should|need) not|(?:please )?(?:do not|don[’']t) (?:park|moor|anchor|berth|enter|use|cross|block|pass|swim|dive|feed|touch|leave)`,
 		`(?:not|cannot|can[’']t) be (?:used|reached|passed|accessed|entered|possible|available|accessible)|(?:not|isn[’']t|aren[’']t) (?:available|accessible|usable|possible|passable|navigable|open|in service|in operation|in use|working|permitted|allowed|manned|staffed)`,
 		`nicht (?:vergessen|später|früher|vor|nur|mehr als|länger als|verfügbar|nutzbar|benutzbar|zugänglich|passierbar|befahrbar|erreichbar|möglich|geöffnet|besetzt|gestattet|erlaubt)|keine? (?:zugang|zutritt|parken|wasser|strom|problem|durchgang|durchfahrt|ankern|anlegen)`,
@@ -71,3 +72,6 @@ var harmless = sync.OnceValue(func() *regexp.Regexp {
 		`niet (?:vergeten|later|eerder|vóór|alleen|beschikbaar|toegankelijk|bereikbaar|mogelijk|toegestaan)|geen (?:toegang|doorgang|doorvaart|water|stroom|probleem)`,
 	)
 })
+
+// stopped is a service that does not run on a day, which tells of the whole of it.
+var stopped = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:no|keine?|pas de|sin|senza|nessun[ao]?|sem|geen|(?:no hay|não há|non c[’']è|non ci sono|no habrá|não haverá|non ci sarà)(?: el| la| o| a| il)?) (?:sailings?|ferr(?:y|ies)|trains?|bus(?:es)?|(?:\p{L}+ )?services?|(?:lotsen|fähr|bahn|bus)?dienst|fähren?|betrieb|bacs?|navettes?|servicio|transbordador(?:es)?|servizio|traghett[oi]|serviço|barcas?|dienst|veerboten|veerboot|veerdienst)(?:$|[^\p{L}])`)

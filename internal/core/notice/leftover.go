@@ -84,11 +84,17 @@ func (r *reader) leftover(spans []span) string {
 	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 }) && containsOne(lower, "week woche kw semaine semana settimana") && weekNumber().MatchString(r.text) {
 		return "names a week by its number, and days of the week"
 	}
-	if has('d') && !has('t') && containsOne(lower, "no kein pas nessun nenhum geen") && noneOf().MatchString(r.text) {
+	if has('d') && !has('t') && containsOne(lower, "no kein pas nessun nenhum geen sin sem senza") && noneOf().MatchString(r.text) {
 		return "says that something is not: whether that is an event cannot be told"
 	}
 	if has('d') && noneAtAll().MatchString(r.text) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) {
 		return "says that something is not: whether that is an event cannot be told"
+	}
+	if r.recurs(spans) {
+		return "repeats, and a text cannot say on which days for certain"
+	}
+	if r.twoDays(spans) {
+		return "names an event by one day, and says that it is on another"
 	}
 	for n, s := range spans {
 		if name := r.tok(s.to); s.kind == 't' && s.times.zone == "" && name.kind == 'w' && r.word(s.to+1, list("time zeit")) && !r.word(s.to, list("local this each any every no some same that of our your one")) && !r.word(s.to, atWords) { // 10:00 Atlantis time
@@ -269,7 +275,7 @@ var dayByDay = []string{"every weekday", "every day", "each day", "daily", "week
 var toldOf = pattern.Lazy(`(?i)\b(?:i|we|they|you|he|she|it)(?:['’](?:ve|d)| have| has| had) (?:already |just )?(?:sent|been|done|seen|told|asked|paid|given|made|left|put|got|had|\w+ed)\b|\b(?:i|we|they|he|she) sent\b`)
 
 // noneOf is what says that something is not.
-var noneOf = pattern.Lazy(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones)|lavori|riunioni?|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
+var noneOf = pattern.Lazy(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pas de|nessun[ao]?|nenhum|geen|sin|sem|senza) (?:more |further |weiteren? )?(?:works?|working|meetings?|events?|training|trainings|class|classes|courses?|lessons?|sessions?|practice|rehearsals?|lectures?|deliver(?:y|ies)|collections?|drills?|dut(?:y|ies)|arbeit(?:en)?|sitzung(?:en)?|travaux|réunions?|trabajos?|reuni(?:ón|ones|ão|ões)|lavori|riunion[ei]|trabalhos?|werk(?:zaamheden)?|vergadering(?:en)?)\b`)
 
 // noneAtAll begins a text that says that something is not, where that is no rule that
 // holds for a while, as no parking is.

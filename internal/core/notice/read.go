@@ -67,7 +67,7 @@ func (d *document) unit(u unit) {
 	if left == "" && len(groups) > 1 && cancels(u.text) && phraseIn(u.text, stands) != "" {
 		left = "says of one thing that it is cancelled, and of another that it stands"
 	}
-	if left == "" && d.set.Message && len(groups) > 0 && !slices.Contains(passed, notToBe) && denied(u.text) && !cancels(u.text) {
+	if left == "" && (d.set.Message || u.sentence) && len(groups) > 0 && !slices.Contains(passed, notToBe) && denied(u.text) && !cancels(u.text) && !(groups[0].times == nil && stopped().MatchString(u.text)) {
 		left = "says that something is not: whether that is an event cannot be told"
 	}
 	for i := range groups {

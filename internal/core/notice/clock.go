@@ -317,26 +317,32 @@ func (r *reader) quarters(c clock, i int) (clock, int) {
 		sign = 1
 	case r.word(n, less):
 		sign = -1
-	default:
-		return c, i
 	}
-	n++
-	for r.word(n, list("le un una o um")) {
+	if sign != 0 {
+		n++
+	}
+	article := n
+	for sign != 0 && r.word(n, list("le un una o um")) {
 		n++
 	}
 	minutes := 0
-	switch r.tok(n).text {
-	case "demie", "demi", "media", "mezza", "mezzo", "meia", "halb":
+	switch text := r.tok(n).text; {
+	case sign == 0:
+	case list("demie demi media mezza mezzo meia halb").has(text):
 		minutes = 30
-	case "quart", "cuarto", "quarto":
+	case text == "quart" || text == "cuarto" || text == "quarto":
 		minutes = 15
-	case "tre":
-		if r.tok(n+1).text != "quarti" {
+	case text == "tre" && r.tok(n+1).text == "quarti":
+		minutes, n = 45, n+1
+	case sign > 0 && n == article && (text == "30" || text == "45") && r.is(n, 'n') && !r.is(n+1, ':') && !r.word(n+1, hourWords): // a las 10 y 30
+		minutes = r.tok(n).num
+	}
+	if minutes == 0 {
+		m, end := r.minutesInWords(article)
+		if m == 0 {
 			return c, i
 		}
-		minutes, n = 45, n+1
-	default:
-		return c, i
+		minutes, n = m, end-1
 	}
 	if sign < 0 {
 		c.hour, minutes = c.hour-1, 60-minutes
@@ -344,6 +350,33 @@ func (r *reader) quarters(c clock, i int) (clock, int) {
 	c.minute, c.bare = minutes, true
 	return c, n + 1
 }
+
+// minutesInWords reads the minutes that are said behind an hour: onze heures vingt, las once
+// y treinta y cinco, ten forty-five. A number before what it counts is none, as in at ten
+// twenty boats.
+func (r *reader) minutesInWords(i int) (minutes, end int) {
+	if !r.is(i, 'w') && !(r.is(i, 'n') && r.word(i-1, list("moins menos meno")) && r.tok(i).num%5 == 0) {
+		return 0, 0
+	}
+	minutes, end = minuteNames.number(r.tok(i).text), i+1
+	if r.is(i, 'n') {
+		minutes = r.tok(i).num
+	}
+	if ones := numberWords.number(r.tok(end + 1).text); minutes >= 20 && minutes%10 == 0 && (r.word(end, list("y e")) || r.is(end, '-')) && r.is(end+1, 'w') && ones > 0 && ones < 10 {
+		minutes, end = minutes+ones, end+2
+	}
+	if minutes == 0 || minutes > 59 || r.is(end, 'w') && !smallWords.has(r.tok(end).text) && !r.word(end, dayLinks) && !r.word(end, rangeWords) && !r.word(end, atWords) && !r.word(end, minuteWords) && !morningWords.has(r.tok(end).text) && !afternoonWords.has(r.tok(end).text) && !eveningWords.has(r.tok(end).text) && !r.isHalf(end) && r.weekday(end) == 0 && r.month(end) == 0 {
+		return 0, 0
+	}
+	return minutes, end
+}
+
+// minuteNames are the numbers by which minutes are said.
+var minuteNames = words(`5 five fünf cinq cinco cinque vijf  10 ten zehn dix diez dieci dez tien  15 fifteen fünfzehn quinze quince quindici vijftien
+	20 twenty zwanzig vingt veinte venti vinte twintig  25 twenty-five fünfundzwanzig vingt-cinq veinticinco venticinque vijfentwintig
+	30 thirty dreißig dreissig trente treinta trenta trinta dertig  35 thirty-five fünfunddreißig trente-cinq trentacinque vijfendertig
+	40 forty vierzig quarante cuarenta quaranta quarenta veertig  45 forty-five fünfundvierzig quarante-cinq quarantacinque vijfenveertig
+	50 fifty fünfzig cinquante cincuenta cinquanta cinquenta vijftig  55 fifty-five fünfundfünfzig cinquante-cinq cinquantacinque vijfenvijftig`)
 
 // spoken reads half past two, viertel vor vier, kwart over drie.
 func (r *reader) spoken(i int) (clock, int) {
@@ -415,6 +448,19 @@ func (r *reader) spoken(i int) (clock, int) {
 	}
 	if !known {
 		return clock{}, 0
+	}
+	if r.word(n+1, list("nach over vor voor")) && (r.tok(n+2).text == "halb" || r.tok(n+2).text == "half") { // zehn nach halb elf
+		if r.word(n+1, list("vor voor")) {
+			minutes = -minutes
+		}
+		if h, end := hourAt(n + 3); end > 0 {
+			return make(h, minutes-30, end)
+		}
+	}
+	if r.tok(n+1).text == "para" && r.word(n+2, list("a as la las o")) { // dez para as onze
+		if h, end := hourAt(n + 3); end > 0 {
+			return make(h, -minutes, end)
+		}
 	}
 	switch r.tok(n + 1).text {
 	case "past", "nach", "over", "after":

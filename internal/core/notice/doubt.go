@@ -50,7 +50,7 @@ func (r *reader) vague(g *group) bool {
 	}
 	for i := max(0, g.from-3); i < min(len(r.toks), g.to+2); i++ {
 		t := r.tok(i)
-		if t.text == "noonish" || t.text == "ish" || t.kind == '~' && r.is(i+1, 'n') {
+		if t.text == "noonish" || t.text == "ish" || t.kind == '~' && r.is(i+1, 'n') || t.kind == '+' && !t.gap && i == g.to && g.times != nil && r.is(i-1, 'n') && !r.is(i+1, 'n') || strings.ContainsAny(r.text[t.from:t.to], "<>≤≥") && r.is(i+1, 'n') && i+1 < g.to {
 			return true
 		}
 		if t.kind != 'w' || !vagueWord.has(t.text) && !(t.text == "sobre" && r.tok(i+1).text == "las") && !(t.text == "por" && r.tok(i+1).text == "volta") {

@@ -71,6 +71,12 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, r.rough(i))
 		case !ended && r.lasting(i) > 0 && !used(r.lasting(i)):
 			return said(i, r.lasting(i))
+		case !ended && r.word(i, durationWords) && !r.word(i, list("last take takes")) && r.durationLeft(i, used) > 0:
+			return said(i, r.durationLeft(i, used))
+		case (has('d') || has('t')) && r.beside(i, spans) && (minuteNames.number(t.text) >= 5 && t.kind == 'w' || t.kind == 'n' && len(t.text) == 2 && t.gap && t.num < 60 && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'l' && s.to == i })): // at ten thirty boats
+			return said(i-1, i)
+		case !has('t') && has('d') && t.kind == 'n' && t.num < 25 && r.tok(i+1).text == "ish" && !r.tok(i+1).gap:
+			return said(i, i+1)
 		case (t.text == "après" || t.text == "avant") && r.is(i+1, '-') && r.tok(i+2).text == "midi" && !has('t') && !has('a') && has('d'):
 			return "says only a part of the day"
 		case t.text == "viertel" && !ended && has('d') && !r.is(i-1, 'n') && !has('t'): // um Viertel elf
@@ -89,6 +95,9 @@ func (r *reader) leftover(spans []span) string {
 	}
 	if has('d') && noneAtAll().MatchString(r.text) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) {
 		return "says that something is not: whether that is an event cannot be told"
+	}
+	if has('d') && !has('t') && oddTime().MatchString(r.text) {
+		return "says its time in a way that is not understood"
 	}
 	if r.recurs(spans) {
 		return "repeats, and a text cannot say on which days for certain"
@@ -197,6 +206,9 @@ func (r *reader) leftover(spans []span) string {
 		at := s.from - 1
 		if r.word(at, list("the dem der la le el il o de")) {
 			at--
+		}
+		if s.kind == 'd' && s.dates.days[0].day > 0 && (r.is(s.from, 'n') || r.is(s.from+1, 'n')) && (r.word(at, list("after nach après después dopo depois na")) || r.word(at-1, list("after nach après después dopo depois")) && r.word(at, list("de del do dem di den"))) && !(r.tok(at).text == "na" && r.word(at-1, atWords)) {
+			return "is after a day, and the text does not say when"
 		}
 		if s.kind == 't' && r.word(at, list("after nach après después dopo depois na")) {
 			return "is after a time, and the text does not say when"

@@ -37,15 +37,30 @@ func (r *reader) length(i int) (minutes, end int) {
 
 func (r *reader) lengthAt(i int) (minutes, end int) {
 	at := i
-	led := r.word(at, list("for für pour durante per por voor lasting lasts last takes take dauer duration duration: dauert durée dure duración dura durata duração duur duurt"))
+	led := r.word(at, list("for für pour pendant durante per por voor lasting lasts last takes take dauer duration duration: dauert durée dure duración dura durata duração duur duurt"))
 	if led {
 		at++
 		if r.is(at, ':') {
 			at++
 		}
-		for r.word(at, roughWords) || r.word(at, list("the")) {
+		for r.word(at, roughWords) || r.word(at, list("the")) || at > i && r.word(i, durationWords) && r.word(at, list("of de di von van is ist è é est es")) {
 			at++
 		}
+		if r.word(i, durationWords) {
+			if h, m := r.tok(at), r.tok(at+2); h.kind == 'n' && h.num < 24 && r.is(at+1, ':') && m.kind == 'n' && len(m.text) == 2 && m.num < 60 { // duration 1:30
+				end := at + 3
+				if r.word(end, hourWords) || r.word(end, list("std stunden hours")) {
+					end++
+				}
+				return h.num*60 + m.num, end
+			}
+			if r.word(at, list("hora ora heure")) && r.halfMore(at+1) { // duración hora y media
+				return 90, at + 3
+			}
+		}
+	}
+	if r.word(at, list("anderthalb anderthalbe eineinhalb einundeinhalb anderhalf anderhalve")) && lengthWords.number(r.tok(at+1).text) == 60 {
+		return 90, at + 2
 	}
 	if r.tok(at).text == "half" && (r.tok(at+1).text == "an" || r.tok(at+1).text == "a") && lengthWords.number(r.tok(at+2).text) > 0 {
 		return lengthWords.number(r.tok(at+2).text) / 2, at + 3
@@ -83,7 +98,7 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 	if word == "m" && !led && !r.is(at-1, '(') { // metres
 		return 0, 0
 	}
-	if word == "uur" || (word == "h" || word == "hrs" || word == "ore" || word == "heures" || word == "horas" || word == "hours" || word == "hour" || word == "ora" || word == "hora" || word == "heure") && !led && !r.is(at-1, '(') && !r.is(at-1, ',') && word != "hours" && word != "hour" {
+	if word == "uur" && !r.word(i, durationWords) || (word == "h" || word == "hrs" || word == "ore" || word == "heures" || word == "horas" || word == "hours" || word == "hour" || word == "ora" || word == "hora" || word == "heure") && !led && !r.is(at-1, '(') && !r.is(at-1, ',') && word != "hours" && word != "hour" {
 		return 0, 0 // an hour of the day
 	}
 	if m := r.tok(at + 2); word == "h" && (!led || n > 6 && r.word(i, list("for für pour por per"))) && m.kind == 'n' && len(m.text) == 2 && !m.gap && !(r.is(at-1, '(') && n <= 12) { // 19h00 is a time
@@ -94,7 +109,10 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 	}
 	minutes, end = n*unit, at+2
 	if unit == 60 {
-		if m := r.tok(end); m.kind == 'n' && m.num < 60 && len(m.text) == 2 && (!m.gap || minuteWords.has(r.tok(end+1).text)) { // 1h30
+		if r.is(end, '.') && r.is(end+1, 'n') && minuteWords.has(r.tok(end+2).text) { // 1 Std. 30 Min.
+			end++
+		}
+		if m := r.tok(end); m.kind == 'n' && m.num < 60 && len(m.text) == 2 && (!m.gap || minuteWords.has(r.tok(end+1).text) || (led || r.is(at-1, '(')) && r.month(end+1) == 0 && !r.is(end+1, ':') && !(r.is(end+1, '.') && (r.month(end+2) > 0 || r.is(end+2, 'n')))) { // 1h30, durée 1 h 30
 			minutes += m.num
 			end++
 			if minuteWords.has(r.tok(end).text) {
@@ -102,6 +120,8 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 			}
 		} else if r.word(end, andWords) && r.tok(end+1).text == "a" && r.tok(end+2).text == "half" {
 			minutes, end = minutes+30, end+3
+		} else if (led || r.is(at-1, '(')) && r.halfMore(end) {
+			minutes, end = minutes+30, end+2
 		} else if r.word(end, andWords) && numberOf(r.tok(end+1)) > 0 && minuteWords.has(r.tok(end+2).text) {
 			minutes, end = minutes+numberOf(r.tok(end+1)), end+3
 		}
@@ -128,6 +148,8 @@ func (r *reader) parts(i int) (minutes, end int) {
 		return 15, i + 5
 	case words(i, "quarter", "of", "an", "hour"):
 		return 15, i + 4
+	case words(i, "un'ora") && r.halfMore(i+1):
+		return 90, i + 3
 	case words(i, "un'ora"), words(i, "un'oretta"):
 		return 60, i + 1
 	case words(i, "mezz'ora"):
@@ -152,4 +174,12 @@ func (r *reader) parts(i int) (minutes, end int) {
 		return 0, 0
 	}
 	return n*60 + 30, at + 1
+}
+
+// durationWords say that what follows is how long something lasts.
+var durationWords = words(`lasting lasts last takes take dauer duration duration: dauert durée dure duración dura durata duração duur duurt`)
+
+// halfMore tells whether half an hour more follows an hour: y media, et demie.
+func (r *reader) halfMore(i int) bool {
+	return r.word(i, list("et y e")) && r.word(i+1, list("demie demi media mezza mezzo meia"))
 }

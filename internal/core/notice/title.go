@@ -128,7 +128,9 @@ func (r *reader) namesBefore(groups []group, first string) []string {
 		between = strings.TrimRight(between, " (")
 		i := strings.LastIndexAny(between, ",;(")
 		if i < 0 {
-			i = strings.Index(between, " and ") // and rows C and D 18 March
+			if at := andBetween().FindStringIndex(between); at != nil { // and rows C and D 18 March
+				i = at[1] - 1
+			}
 		}
 		if i < 0 || !meaningful(between[i+1:]) || strings.Contains(between[i+1:], ")") || feastName().MatchString(" "+strings.TrimSpace(between[i+1:])) || !bracket && !strings.Contains(between[i+1:], ":") && (meaningful(strings.TrimRight(between[:i], ", ")) || !meaningful(name)) {
 			return nil
@@ -137,10 +139,18 @@ func (r *reader) namesBefore(groups []group, first string) []string {
 	}
 	for n := range out {
 		out[n] = strings.TrimSpace(label + ": " + strings.TrimPrefix(strings.Trim(out[n], " (:"), "and "))
+		out[n] = leadsToDay().ReplaceAllString(out[n], "")
 		out[n] = strings.TrimPrefix(out[n], ": ")
 	}
 	return out
 }
+
+// andBetween is an and between two events, and leadsToDay what stands between the name of
+// one and its day.
+var (
+	andBetween = pattern.Lazy(`^\s*(?:and|und|et|y|e|en) `)
+	leadsToDay = pattern.Lazy(`\s+(?:on|at|am|um|vom|le|el|il|a|em|no|op|the|der|die)$`)
+)
 
 // closedOnly gives a text up to a bracket that is opened and not closed in it.
 func closedOnly(text string) string {

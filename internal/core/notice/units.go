@@ -401,6 +401,9 @@ func sentences(text string) []int {
 			if following := strings.FieldsFunc(strings.ToLower(rest[:min(len(rest), 12)]), func(r rune) bool { return !unicode.IsLetter(r) }); digits && len(word) <= 2 && len(following) > 0 && (rangeWords.has(following[0]) || andWords.has(following[0]) || orWords.has(following[0])) { // vom 16. bis
 				continue
 			}
+			if (word == "std" || word == "stdn" || word == "hr" || word == "hrs" || word == "c") && unicode.IsDigit(next) { // 1 Std. 30 Min.
+				continue
+			}
 			if digits && len(word) <= 2 && ordinalNoun().MatchString(rest) { // 1. Halbjahr
 				continue
 			}

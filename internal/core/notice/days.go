@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"time"
@@ -89,6 +90,9 @@ func (r *reader) when(i int) (dates, int) {
 			break
 		}
 		out.or = out.or || either
+		if r.is(end, '/') && out.days[len(out.days)-1].year > 0 && d.year > 0 { // 2026-04-06/2026-04-17, a range in ISO 8601
+			d.doubt = cmp.Or(d.doubt, "has a stroke between two dates: from the first to the second, or each by itself?")
+		}
 		out.days, end = append(out.days, d), e
 	}
 	out.open = (from && !r.word(i, list("de du des das van")) || starts && !r.hasLength()) && len(out.days) == 1 && out.until == nil && !r.clockAhead(end)
@@ -260,7 +264,7 @@ func (r *reader) numbered(i int) bool {
 	if t.text == "dock" && r.tok(n-1).text == "dry" {
 		return false
 	}
-	if placeNouns.has(t.text) || countedNouns.has(t.text) && n < i-1 {
+	if placeNouns.has(t.text) || countedNouns.has(t.text) && (n < i-1 || r.is(i+1, ',')) {
 		return !comma
 	}
 	one, plural := strings.CutSuffix(t.text, "s")

@@ -66,7 +66,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		switch {
 		case g.doubt != "":
 		case g.daily: // 8:00 to 12:00 and 13:00 to 17:00 each day
-		case g.inherits && !r.ownWords(groups, n), g.inherits && d.set.Message && u.sentence, n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || d.set.Message && u.sentence):
+		case g.inherits && !r.ownWords(groups, n), g.inherits && u.sentence && (d.set.Message || r.andJoined(groups, n)), n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || u.sentence && (d.set.Message || r.andJoined(groups, n+1))):
 			g.doubt = "names several times for one day"
 		case n+1 < len(groups) && r.slashBetween(groups[n], groups[n+1]), n > 0 && r.slashBetween(groups[n-1], groups[n]):
 			g.doubt = "has two times with a stroke between: from the first to the second, or each by itself?"

@@ -180,6 +180,20 @@ func (r *reader) ownWords(groups []group, n int) bool {
 	return own(n) && (n == 0 || own(n-1) || groups[n-1].from > 0 && meaningful(r.before(groups[n-1].from)))
 }
 
+// andJoined tells whether an and joins two groups: which words are of which, in the order of
+// words of some languages, cannot be told.
+func (r *reader) andJoined(groups []group, n int) bool {
+	if n == 0 {
+		return false
+	}
+	for i := groups[n-1].to; i < groups[n].from; i++ {
+		if r.word(i, andWords) {
+			return true
+		}
+	}
+	return false
+}
+
 // inside tells whether a token is of what was read.
 func (r *reader) inside(g *group, i int) bool {
 	return slices.ContainsFunc(g.spans, func(s [2]int) bool { return i >= s[0] && i < s[1] })
@@ -213,6 +227,14 @@ func (r *reader) stray(spans []span) string {
 		case len(t.text) <= 2 && t.num > 0 && month(i-1) && !r.is(i+1, ':'):
 			return r.text[r.tok(i-1).from:t.to]
 		}
+		if len(t.text) <= 2 && t.num >= 1 && t.num <= 31 {
+			if last := r.numbersBefore(i, spans); last > 0 { // 6 to 10 and 13 to 17 April
+				return said(last)
+			}
+			if r.is(i-1, '-') && !r.is(i+1, 'w') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.to == i-1 }) { // 2026-04-06..17
+				return said(i)
+			}
+		}
 		// behind a day and a comma: another one, if it counts nothing
 		n := i - 1
 		for n > 0 && (r.is(n, ',') || r.is(n, '&') || r.is(n, '/') || r.word(n, andWords)) {
@@ -223,6 +245,35 @@ func (r *reader) stray(spans []span) string {
 		}
 	}
 	return ""
+}
+
+// numbersBefore tells whether a range of numbers stands before a range of days that it may
+// share the month of, and gives the second number; 0 for none.
+func (r *reader) numbersBefore(i int, spans []span) int {
+	skip := func(n int) int {
+		if r.is(n, '.') {
+			n++
+		}
+		return n
+	}
+	n := skip(i + 1)
+	if !r.is(n, '-') && !r.word(n, rangeWords) {
+		return 0
+	}
+	last := r.link(n + 1)
+	if t := r.tok(last); t.kind != 'n' || len(t.text) > 2 || t.num < 1 || t.num > 31 {
+		return 0
+	}
+	n = skip(last + 1)
+	if !r.and(n) && !r.is(n, ',') && !r.is(n, '&') && !r.word(n, andWords) {
+		return 0
+	}
+	for n++; r.word(n, dayLinks) || r.word(n, fromWords); n++ {
+	}
+	if !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil && n >= s.from && n < s.to }) {
+		return 0
+	}
+	return last
 }
 
 // yearly tells whether a number looks like a year.

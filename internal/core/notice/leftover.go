@@ -99,6 +99,9 @@ func (r *reader) leftover(spans []span) string {
 	if has('d') && !has('t') && oddTime().MatchString(r.text) {
 		return "says its time in a way that is not understood"
 	}
+	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'l' && endsWith(r.before(s.from), atMost) }) {
+		return "says only roughly how long it lasts"
+	}
 	if r.recurs(spans) {
 		return "repeats, and a text cannot say on which days for certain"
 	}
@@ -330,7 +333,10 @@ func (r *reader) clockLeft(i int, spans []span) bool {
 
 // countedNouns are things that stand in a row, so that two numbers behind them are none
 // of hours.
-var countedNouns = words(`crane section lane phase part group team shift boat ship post bollard fender step class level deck zone area point item page line unit buoy light ladder tank pump pile`)
+var countedNouns = words(`crane section lane phase part group team shift boat ship post bollard fender step class level deck zone area point item page line unit buoy light ladder tank pump pile
+	kran gruppe kurs klasse schicht boot schiff teil abschnitt linie boje grue groupe équipe bateau navire partie classe ponton
+	grúa grupo equipo barco buque fase parte sección clase turno pantalán gru gruppo squadra barca nave pontile grua equipa navio turma
+	kraan groep ploeg schip deel klas ponto course class pontoon`)
 
 // shifted tells whether a text says that something is moved, and not to when: the days and
 // times that it has are those that were.

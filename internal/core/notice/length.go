@@ -37,13 +37,16 @@ func (r *reader) length(i int) (minutes, end int) {
 
 func (r *reader) lengthAt(i int) (minutes, end int) {
 	at := i
+	for r.word(at, roughWords) && (r.is(at+1, 'n') || r.word(at+1, roughWords) || numberWords.number(r.tok(at+1).text) > 0) { // about 3 hours
+		at++
+	}
 	led := r.word(at, list("for für pour pendant durante per por voor lasting lasts last takes take dauer duration duration: dauert durée dure duración dura durata duração duur duurt"))
 	if led {
 		at++
 		if r.is(at, ':') {
 			at++
 		}
-		for r.word(at, roughWords) || r.word(at, list("the")) || at > i && r.word(i, durationWords) && r.word(at, list("of de di von van is ist è é est es")) {
+		for r.word(at, roughWords) || r.word(at, list("the")) || r.word(i, durationWords) && r.word(at, list("of de di von van is ist è é est es")) {
 			at++
 		}
 		if r.word(i, durationWords) {

@@ -179,7 +179,7 @@ var smallWords = words(`on at from to the a an of and or in for by until till is
 func (r *reader) cuts(g group) (out [][2]int) {
 	for _, s := range g.spans {
 		from := s[0]
-		for from > 0 && (r.word(from-1, dayLinks) || r.word(from-1, list("on at um às alle ore om"))) { // the words that lead to it
+		for from > 0 && (r.word(from-1, dayLinks) || r.word(from-1, list("on at um às alle ore om")) || s[0] > g.from && r.word(from-1, list("au al bis tot à a dal desde"))) { // the words that lead to it
 			from--
 		}
 		out = append(out, [2]int{r.tok(from).from, r.tok(s[1] - 1).to})

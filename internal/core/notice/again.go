@@ -116,8 +116,32 @@ func (r *reader) durationLeft(i int, used func(int) bool) int {
 	return 0
 }
 
-// oddTime is a time in a form that is none of a text: T10:00Z, c. 10.
-var oddTime = pattern.Lazy(`(?:^|[\s,])(?:T\d{1,2}[:.]?\d{2}|c\. ?\d{1,2}(?:[:.]\d{2})?)(?:Z|\b)`)
+// oddTime is a time in a form that is none of a text: T10:00Z, c. 10, h10.
+var oddTime = pattern.Lazy(`(?:^|[\s,])(?:T\d{1,2}[:.]?\d{2}|c\. ?\d{1,2}(?:[:.]\d{2})?|h\d{1,2}(?:[:.]\d{2})?)(?:Z|\b)`)
 
 // atMost stands before a length that something has at least or at most.
 var atMost = []string{"at least", "at most", "max", "max.", "maximum", "min.", "minimum", "up to", "mindestens", "höchstens", "maximal", "minimal", "bis zu", "au moins", "au plus", "au maximum", "al menos", "como máximo", "como mínimo", "almeno", "al massimo", "pelo menos", "no máximo", "minstens", "hoogstens", "maximaal", "ten minste"}
+
+// hourBeside gives the last token of an hour in a form of its own behind a day: h 10, 10 o
+// clock, 9 12, ten; 0 for none.
+func (r *reader) hourBeside(i int, spans []span) int {
+	if !slices.ContainsFunc(spans, func(s span) bool {
+		return s.kind == 'd' && (s.to == i || s.to == i-1 && (r.is(i-1, ',') || r.is(i-1, '-')))
+	}) {
+		return 0
+	}
+	hour := func(n int) bool { return r.is(n, 'n') && len(r.tok(n).text) <= 2 && r.tok(n).num < 25 }
+	switch {
+	case r.word(i, list("h hr hrs")) && hour(i+1):
+		return i + 1
+	case r.word(i, list("h hr hrs")) && r.is(i+1, '.') && hour(i+2):
+		return i + 2
+	case hour(i) && r.tok(i+1).text == "o" && r.tok(i+2).text == "clock":
+		return i + 2
+	case hour(i) && hour(i+1):
+		return i + 1
+	case r.is(i, 'w') && numberWords.number(r.tok(i).text) > 1 && numberWords.number(r.tok(i).text) < 13 && !r.is(i+1, 'w') && !r.is(i+1, '-'):
+		return i
+	}
+	return 0
+}

@@ -182,6 +182,8 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 	case len(t.text) <= 2 && s.kind == ',' && !s.gap && u.kind == 'n' && len(u.text) == 2 && !u.gap && u.num < 60 && t.num < 25 && (r.word(i-1, list("um à às ab om las gegen ore alle dalle das kl")) || r.is(i-1, '-') && r.is(i-3, ',') || r.word(i+3, list("uhr uur"))): // ore 9,30
 		c.minute, end, c.colon = u.num, i+3, true
 		c.sure = t.text[0] == '0' || t.num > 12
+	case yearly(t) && r.month(i-1) > 0 && r.word(i+1, list("h hr hrs")) && r.is(i+2, 'n'): // 7 April 2026 h 10
+		return clock{}, 0
 	case len(t.text) == 4 && t.num%100 < 60 && t.num < 2460 && (r.word(i+1, hourWords) || r.word(i-1, atWords) && !(t.num >= 1900 && t.num < 2100) || (r.tok(i+1).text == "utc" || r.tok(i+1).text == "z" || r.tok(i+1).text == "lt" || r.tok(i+1).text == "l" && !r.tok(i+1).gap)):
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
 		if r.word(end, hourWords) { // 1700 hrs

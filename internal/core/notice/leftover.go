@@ -75,6 +75,10 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, r.durationLeft(i, used))
 		case (has('d') || has('t')) && r.beside(i, spans) && (minuteNames.number(t.text) >= 5 && t.kind == 'w' || t.kind == 'n' && len(t.text) == 2 && t.gap && t.num < 60 && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'l' && s.to == i })): // at ten thirty boats
 			return said(i-1, i)
+		case !has('t') && has('d') && t.kind == 'n' && t.num < 25 && len(t.text) <= 2 && r.zoneAt(i+1): // 10 UTC
+			return said(i, i+1)
+		case !has('t') && has('d') && r.hourBeside(i, spans) > 0:
+			return said(i, r.hourBeside(i, spans))
 		case !has('t') && has('d') && t.kind == 'n' && t.num < 25 && r.tok(i+1).text == "ish" && !r.tok(i+1).gap:
 			return said(i, i+1)
 		case (t.text == "après" || t.text == "avant") && r.is(i+1, '-') && r.tok(i+2).text == "midi" && !has('t') && !has('a') && has('d'):

@@ -151,6 +151,10 @@ func TestHalfRead(t *testing.T) {
 		"Am 7. April 2026 wird Kran 2 von 9 bis 12 und Kran 3 von 13 bis 15 Uhr geprüft.":                           "held, held",
 		"Dredging 7 April 2026, 9:00, max. 3 hours.":                                                                "held",
 		"Dredging 7 April 2026, 9:00, about 3 hours.":                                                               "2026-04-07 09:00 – 2026-04-07 12:00",
+		"Drill 7 April 2026, 10 UTC":                                                                                "held",
+		"Drill 7 April 2026 h 10":                                                                                   "held",
+		"Drill 7 April 2026 9 12":                                                                                   "held",
+		"Drill 7 April 2026, ten":                                                                                   "held",
 		"The score was 25:30 and the scale is 1:50.":                                                                "passed over",
 		"Order 5 March 2026 for the lamps: check at the quay, notice 6 March 2026":                                  "2026-03-05, 2026-03-06",
 	} {

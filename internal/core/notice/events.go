@@ -238,6 +238,9 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 		if f == nil || why != nil && g.times != nil && g.times.window {
 			f = why
 		}
+		if f == nil && d.yearless(g.dates) && cmpLast([]resolved{day}).Before(d.today()) {
+			e.note("no year given: " + strconv.Itoa(day.first.Year()) + " assumed, which is past")
+		}
 		if f == nil && len(g.datesOr()) > 1 {
 			f = fault.Newf(oneOfSeveral).Do("say which one it is")
 		}
@@ -247,6 +250,12 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 		}
 		d.add(e, g)
 	}
+}
+
+// yearless tells whether no year is said of some days, there or in a heading.
+func (d *document) yearless(ds *dates) bool {
+	return ds != nil && d.year == 0 && d.set.Year == 0 && (ds.until == nil || ds.until.year == 0) &&
+		!slices.ContainsFunc(ds.days, func(x day) bool { return x.year > 0 || x.relative })
 }
 
 // far tells whether days lie so far from the present that their year is hardly meant.

@@ -174,6 +174,22 @@ func TestHalfRead(t *testing.T) {
 	}
 }
 
+// A day without a year that is taken for a past one is said.
+func TestYearless(t *testing.T) {
+	for text, want := range map[string]string{
+		"Drill 3 January at 10:00.":              "no year given: 2026 assumed, which is past",
+		"Drill 3 January 2026 at 10:00.":         "",
+		"Drill 3 June at 10:00.":                 "",
+		"Plan for 2026\n\nDrill 3 January 10:00": "",
+	} {
+		var notes []string
+		for _, e := range Read(linesOf(text), Settings{Present: monday}).Events {
+			notes = append(notes, e.Notes...)
+		}
+		assert.Equal(t, want, strings.Join(notes, ", "), text)
+	}
+}
+
 // A later message changes what it is about, and nothing else; what does not let an
 // event stand holds it.
 func TestLater(t *testing.T) {

@@ -614,7 +614,7 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 	for r.word(number, atWords) || r.word(number, fromWords) || r.word(number, betweenWords) || r.word(number, vagueWord) {
 		number++
 	}
-	if r.roughLength(number) > 0 {
+	if r.roughLength(number) > 0 || r.rangeOfThings(number) {
 		return times{}, 0
 	}
 	at := i
@@ -770,3 +770,13 @@ func (r *reader) dayAndTime(i int) (dates, times, int) {
 	}
 	return dates{days: []day{d}}, ts, n
 }
+
+// rangeOfThings tells whether a range of bare numbers counts what follows it: 9-12 years.
+func (r *reader) rangeOfThings(i int) bool {
+	return r.is(i, 'n') && (r.is(i+1, '-') || r.word(i+1, rangeWords)) && r.is(i+2, 'n') && r.word(i+3, thingWords)
+}
+
+// thingWords are things that are counted, measured or aged.
+var thingWords = words(`year years yrs jahre jahren ans années años anni anos jaar person persons people personen personnes personas persone pessoas
+	boat boats boote booten bateaux barcos barche barcos boten place places plätze plazas posti lugares plaatsen knot knots kn knoten nœuds nudos nodi nós knopen
+	km metres meters meter mètres metros metri cm mm tonnes tons tonnen toneladas tonnellate ton degrees grad degrés grados gradi graus graden participants teilnehmer pupils children kinder enfants niños bambini crianças kinderen`)

@@ -47,6 +47,8 @@ type reader struct {
 	toks []token
 	lead bool     // a number of four figures at the beginning is a time
 	due  [][2]int // the days that are deadlines, by their tokens
+
+	timeGone bool // a time was that of a day that is not to be
 }
 
 func (r *reader) tok(i int) token {

@@ -161,6 +161,9 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	if d.set.Message && u.sentence && g.times == nil && !g.allDay && g.dates != nil && len(g.dates.days) == 1 && g.dates.until == nil && todayWords.has(r.tok(g.to-1).text) {
 		return fault.Newf("says today, and no time").Do("say when it begins, or that it is the whole day")
 	}
+	if !d.set.Message && g.times != nil && strings.HasPrefix(r.text[r.tok(g.to-1).to:], "?") { // 10:00?
+		return fault.Newf("is not certain of its time").Do("say the time")
+	}
 	if r.vague(g) {
 		return fault.Newf("says its time only roughly").Do("say the time")
 	}

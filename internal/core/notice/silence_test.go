@@ -155,6 +155,10 @@ func TestHalfRead(t *testing.T) {
 		"Drill 7 April 2026 h 10":                                                                                   "held",
 		"Drill 7 April 2026 9 12":                                                                                   "held",
 		"Drill 7 April 2026, ten":                                                                                   "held",
+		"Drill 7 April 2026, previously 6 April 2026, at 10:00.":                                                    "held, passed over",
+		"Drill 7 April 2026, 9-12 years.":                                                                           "held",
+		"Drill 7 April 2026, 10:00?":                                                                                "held",
+		"Drill 7 April 2026 at 10:00 unless it rains.":                                                              "held",
 		"The score was 25:30 and the scale is 1:50.":                                                                "passed over",
 		"Order 5 March 2026 for the lamps: check at the quay, notice 6 March 2026":                                  "2026-03-05, 2026-03-06",
 	} {

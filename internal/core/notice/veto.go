@@ -23,6 +23,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			continue
 		}
 		if n > 0 && s.kind != 'd' && gone(n-1) && r.onlyLinks(spans[n-1].to, s.from) {
+			r.timeGone = r.timeGone || s.kind == 't' && why[len(why)-1] == notToBe
 			continue // the time of such a day
 		}
 		if s.kind != 'd' {

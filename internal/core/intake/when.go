@@ -294,6 +294,13 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 	if f != nil || name == "" {
 		return own, f
 	}
+	if row.Evidence != nil && v.Zone == nil { // beside a time in a text, as in a cell of a time
+		beside := v
+		beside.ZoneText = name
+		if f := m.inForce(row, beside); f != nil {
+			return nil, f
+		}
+	}
 	z, err := m.Zones.Find(name)
 	if err != nil {
 		u := m.Zones.Unknown(name)

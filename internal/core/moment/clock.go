@@ -111,7 +111,7 @@ func (p *parser) hms(h, m, s, n int) bool {
 	return true
 }
 
-// offset reads +01:00, -0500 or +1 behind a time.
+// offset reads +01:00, -0500 or UTC+1 behind a time.
 func (p *parser) offset() bool {
 	sign, h := p.tok(0), p.tok(1)
 	if p.half().clock == noClock || p.out.zone == "" && h.kind != 'n' || h.gap {
@@ -123,7 +123,7 @@ func (p *parser) offset() bool {
 		text = h.text[:2] + ":" + h.text[2:]
 	case len(h.text) <= 2 && p.tok(2).kind == ':' && len(p.tok(3).text) == 2:
 		text, n = h.text+":"+p.tok(3).text, 4
-	case len(h.text) <= 2:
+	case len(h.text) == 2 || len(h.text) == 1 && p.out.zone != "": // +01, UTC+1; a bare +1 can be the next day
 		text = h.text
 	default:
 		return false

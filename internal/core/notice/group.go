@@ -231,7 +231,11 @@ func (r *reader) stray(spans []span) string {
 			if last := r.numbersBefore(i, spans); last > 0 { // 6 to 10 and 13 to 17 April
 				return said(last)
 			}
-			if r.is(i-1, '-') && !r.is(i+1, 'w') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.to == i-1 }) { // 2026-04-06..17
+			sign := i - 1
+			if r.is(i-1, '.') && r.is(i-2, '.') {
+				sign--
+			}
+			if (r.is(i-1, '-') || sign < i-1) && !r.is(i+1, 'w') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.to == sign }) { // 2026-04-06..17
 				return said(i)
 			}
 		}

@@ -214,7 +214,7 @@ func (r *reader) leftover(spans []span) string {
 		if r.word(at, list("the dem der la le el il o de")) {
 			at--
 		}
-		if s.kind == 'd' && s.dates.days[0].day > 0 && (r.is(s.from, 'n') || r.is(s.from+1, 'n')) && (r.word(at, list("after nach après después dopo depois na")) || r.word(at-1, list("after nach après después dopo depois")) && r.word(at, list("de del do dem di den"))) && !(r.tok(at).text == "na" && r.word(at-1, atWords)) {
+		if s.kind == 'd' && s.dates.days[0].day > 0 && (r.is(s.from, 'n') || r.is(s.from+1, 'n')) && (r.word(at, list("after nach après después dopo depois na")) || r.word(at-1, list("after nach après después dopo depois")) && r.word(at, list("de del do dem di den"))) && !(r.tok(at).text == "na" && !r.is(s.from, 'n')) {
 			return "is after a day, and the text does not say when"
 		}
 		if s.kind == 't' && r.word(at, list("after nach après después dopo depois na")) {

@@ -159,6 +159,8 @@ func TestHalfRead(t *testing.T) {
 		"Drill 7 April 2026, 9-12 years.":                                                                           "held",
 		"Drill 7 April 2026, 10:00?":                                                                                "held",
 		"Drill 7 April 2026 at 10:00 unless it rains.":                                                              "held",
+		"Dredging 2026-04-06..17":                                                                                   "held",
+		"Visita na terça 7 de abril de 2026 às 10h00.":                                                              "2026-04-07 10:00",
 		"The score was 25:30 and the scale is 1:50.":                                                                "passed over",
 		"Order 5 March 2026 for the lamps: check at the quay, notice 6 March 2026":                                  "2026-03-05, 2026-03-06",
 	} {

@@ -149,7 +149,7 @@ func (r *reader) namesBefore(groups []group, first string) []string {
 // one and its day.
 var (
 	andBetween = pattern.Lazy(`^\s*(?:and|und|et|y|e|en) `)
-	leadsToDay = pattern.Lazy(`\s+(?:on|at|am|um|vom|le|el|il|a|em|no|op|the|der|die)$`)
+	leadsToDay = pattern.Lazy(`(?:\s+(?:on|at|am|um|vom|le|el|il|del|a|em|na|no|op|é|es|the|der|die))+$`)
 )
 
 // closedOnly gives a text up to a bracket that is opened and not closed in it.
@@ -197,7 +197,7 @@ func sentenceTitle(text string) string {
 		text = rest
 	}
 	if i := strings.IndexByte(text, 0); i > 0 {
-		if lead := feastName().ReplaceAllString(tidy(text[:i]), ""); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk.has(strings.ToLower(strings.Fields(lead)[0])) {
+		if lead := leadsToDay().ReplaceAllString(feastName().ReplaceAllString(tidy(text[:i]), ""), ""); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk.has(strings.ToLower(strings.Fields(lead)[0])) {
 			return capital(lead)
 		}
 	}

@@ -145,3 +145,10 @@ func (r *reader) hourBeside(i int, spans []span) int {
 	}
 	return 0
 }
+
+// comesAndGoes is a stay whose verbs are apart from their second halves, or from the day by a
+// small word: läuft am 7. April ein und am 9. April aus, chega a 7 e parte a 9.
+var comesAndGoes = pattern.Lazy(`(?i)(?:^|\s)(?:läuft|legt|kommt|fährt)\s[^.;]*\d[^;]*\s(?:ein|an)\s+und\s[^;]*\d[^;]*\s(?:aus|ab)(?:$|[^\p{L}])|(?:^|\s)(?:chega|entra|atraca)\s[^;]*\d[^;]*\s(?:parte|sai|larga)\s+(?:a|em|no dia)\s+\d`)
+
+// quarterPast is the mark of a lecture that begins a quarter of an hour later: 10 Uhr c.t.
+var quarterPast = pattern.Lazy(`\d(?: ?Uhr)? c\. ?t\.`)

@@ -61,10 +61,13 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			}
 		}
 	}
+	apart := !d.set.Message && u.sentence && groups[0].dates == nil && groups[0].times != nil && slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil && g.times != nil })
 	for n := range groups {
 		g := &groups[n]
 		switch {
 		case g.doubt != "":
+		case apart: // Beginn 10 Uhr, Ende 12 Uhr: Übung am 7. April
+			g.doubt = "names several times for one day"
 		case g.daily: // 8:00 to 12:00 and 13:00 to 17:00 each day
 		case g.inherits && !r.ownWords(groups, n), g.inherits && u.sentence && (d.set.Message || r.andJoined(groups, n)), n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || u.sentence && (d.set.Message || r.andJoined(groups, n+1))):
 			g.doubt = "names several times for one day"

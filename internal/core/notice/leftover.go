@@ -100,7 +100,7 @@ func (r *reader) leftover(spans []span) string {
 	if has('d') && noneAtAll().MatchString(r.text) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) {
 		return "says that something is not: whether that is an event cannot be told"
 	}
-	if has('d') && !has('t') && oddTime().MatchString(r.text) {
+	if has('d') && (!has('t') && oddTime().MatchString(r.text) || has('t') && quarterPast().MatchString(r.text)) {
 		return "says its time in a way that is not understood"
 	}
 	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'l' && endsWith(r.before(s.from), atMost) }) {
@@ -234,7 +234,7 @@ func (r *reader) leftover(spans []span) string {
 	if ranged && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 }) {
 		return "names days of the week beside the days of a range"
 	}
-	if r.inAndOut(spans) {
+	if r.inAndOut(spans) || comesAndGoes().MatchString(r.text) && has('t') {
 		return "may last from the first of its days to the second, or be on each"
 	}
 	if p := phraseIn(r.text, likelyWords); p != "" && !(p == "would be" && phraseIn(r.text, []string{"would be best", "would be better", "would be perfect", "would be fine", "would be great", "would be good", "would be ideal", "would be ok", "would be okay", "would be possible", "would be convenient", "would be nice"}) != "") && (has('d') || has('t')) {
@@ -559,7 +559,7 @@ func (r *reader) endsBy(passed []string, spans []span) string {
 	if !slices.Contains(passed, "a deadline") {
 		return ""
 	}
-	if p := phraseIn(r.text, []string{"done by", "finished by", "completed by", "complete by", "finish by", "over by", "back by", "ready by", "end by", "ends by", "through by", "fertig bis"}); p != "" {
+	if p := phraseIn(r.text, []string{"done by", "finished by", "completed by", "complete by", "finish by", "over by", "back by", "ready by", "end by", "ends by", "through by", "finishing by", "finishes by", "ending by", "end before", "ends before", "finish before", "finished before", "over before", "fertig bis", "beendet bis", "zu ende bis", "fini avant", "terminé avant", "terminado antes", "finito entro", "terminato entro", "terminado até", "klaar voor"}); p != "" {
 		return "says by when it ends (" + strconv.Quote(p) + "), and not when"
 	}
 	return ""

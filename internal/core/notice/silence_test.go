@@ -169,6 +169,12 @@ func TestHalfRead(t *testing.T) {
 		"Alle 6 Wochen ab 7. April 2026: Übung.":                                                                    "held",
 		"The meeting of 6 April 2026 at 10:00 will be on 7 April 2026 at 11:00.":                                    "held, held",
 		"Meeting of 6 April 2026 is on 7 April 2026.":                                                               "held, held",
+		"Drill on 7 April 2026 at 10:00, finishing by 12:00.":                                                       "held, passed over",
+		"Beginn 10 Uhr, Ende 12 Uhr: Übung am 7. April 2026.":                                                       "held, held",
+		"Heron läuft am 7. April 2026 um 6:30 Uhr ein und am 9. April um 18 Uhr aus.":                               "held, held",
+		"Heron chega a 7 de abril de 2026 às 6h30 e parte a 9 de abril às 18h00.":                                   "held, held",
+		"Heron arrive le 7 avril 2026 à 6 h 30 et repart le 9 avril à 18 h.":                                        "2026-04-07 06:30 – 2026-04-09 18:00",
+		"Vortrag am 7. April 2026 um 10 Uhr c.t.":                                                                   "held",
 		"The score was 25:30 and the scale is 1:50.":                                                                "passed over",
 		"Order 5 March 2026 for the lamps: check at the quay, notice 6 March 2026":                                  "2026-03-05, 2026-03-06",
 	} {

@@ -347,7 +347,7 @@ func dayLed(text string) bool {
 }
 
 // abbreviations are words with a full stop that ends no sentence.
-var abbreviations = words(`max dep arr eta etd st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun fr mi sa lun mer jeu ven sam dim gio sab jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e w.e.f hr hrs min mins incl z.b u.a`)
+var abbreviations = words(`max s.t c.t dep arr eta etd st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun fr mi sa lun mer jeu ven sam dim gio sab jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e w.e.f hr hrs min mins incl z.b u.a`)
 
 // ordinalNoun is a noun behind a number with a full stop, as German counts.
 var ordinalNoun = pattern.Lazy(`^(?:Halbjahr|Quartal|Semester|Trimester|Stock|Etage|Obergeschoss|OG|Sitzung|Termin|Lauf|Abschnitt|Klasse|Reihe)\b`)

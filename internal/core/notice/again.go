@@ -152,3 +152,9 @@ var comesAndGoes = pattern.Lazy(`(?i)(?:^|\s)(?:läuft|legt|kommt|fährt)\s[^.;]
 
 // quarterPast is the mark of a lecture that begins a quarter of an hour later: 10 Uhr c.t.
 var quarterPast = pattern.Lazy(`\d(?: ?Uhr)? c\. ?t\.`)
+
+// endOfWorks is the name of an end, which is no event of its own.
+var endOfWorks = pattern.Lazy(`(?i)^\W*(?:(?:end|completion) of (?:the )?(?:works?|dredging|closure|construction)|ende der (?:\p{L}*arbeiten|sperrung)|fin (?:des travaux|de la fermeture|de las obras|del cierre)|fine (?:dei lavori|della chiusura)|fim (?:das obras|do fecho)|einde (?:van de )?(?:werkzaamheden|afsluiting))`)
+
+// asking is what asks for a day in a text that nobody answers.
+var asking = []string{"we propose", "we suggest", "we would propose", "would suit", "suit you", "please confirm", "we hope to", "wir schlagen vor", "bitte bestätigen", "nous proposons", "merci de confirmer", "proponemos", "por favor confirme", "proponiamo", "si prega di confermare", "propomos", "por favor confirmem", "wij stellen voor", "we stellen voor", "graag bevestigen"}

@@ -164,6 +164,9 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	if !d.set.Message && g.times != nil && strings.HasPrefix(r.text[r.tok(g.to-1).to:], "?") { // 10:00?
 		return fault.Newf("is not certain of its time").Do("say the time")
 	}
+	if !d.set.Message && u.sentence && (strings.HasSuffix(strings.TrimSpace(text), "?") || phraseIn(text, asking) != "") {
+		return fault.Newf("asks for a day or a time, and does not settle it").Do("wait for the answer")
+	}
 	if r.vague(g) {
 		return fault.Newf("says its time only roughly").Do("say the time")
 	}

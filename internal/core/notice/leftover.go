@@ -373,7 +373,7 @@ func (r *reader) endsOnly(spans []span) bool {
 			return false
 		}
 	}
-	return days == 1 && len(spans) <= 2 && endsWith(r.before(spans[0].from), []string{"end", "ends", "ending", "finish", "finishes", "is over", "are over", "endet", "enden", "finit", "finissent", "se termine", "se terminent", "termina", "terminan", "acaba", "acaban", "finisce", "finiscono", "terminano", "terminam", "acabam", "eindigt", "eindigen"})
+	return days == 1 && len(spans) <= 2 && endOfWorks().MatchString(r.text) || days == 1 && len(spans) <= 2 && endsWith(r.before(spans[0].from), []string{"end", "ends", "ending", "finish", "finishes", "is over", "are over", "endet", "enden", "finit", "finissent", "se termine", "se terminent", "termina", "terminan", "acaba", "acaban", "finisce", "finiscono", "terminano", "terminam", "acabam", "eindigt", "eindigen"})
 }
 
 // aside is what is not at the time that a text says, or not only: an hour before the ferry

@@ -175,6 +175,9 @@ func TestHalfRead(t *testing.T) {
 		"Heron chega a 7 de abril de 2026 às 6h30 e parte a 9 de abril às 18h00.":                                   "held, held",
 		"Heron arrive le 7 avril 2026 à 6 h 30 et repart le 9 avril à 18 h.":                                        "2026-04-07 06:30 – 2026-04-09 18:00",
 		"Vortrag am 7. April 2026 um 10 Uhr c.t.":                                                                   "held",
+		"We propose 7 April 2026 at 10:00 for the drill.":                                                           "held",
+		"Would 7 April 2026 at 10:00 suit you?":                                                                     "held",
+		"Start of works: 7 April 2026. End of works: 9 April 2026.":                                                 "2026-04-07, held",
 		"The score was 25:30 and the scale is 1:50.":                                                                "passed over",
 		"Order 5 March 2026 for the lamps: check at the quay, notice 6 March 2026":                                  "2026-03-05, 2026-03-06",
 	} {

@@ -205,7 +205,7 @@ var atHome = []string{"open", "opening hours", "office hours", "business hours",
 var thisWeek = []string{"week", "woche", "semaine", "semana", "settimana"}
 
 // noEvent is why a day under a label is none of an event.
-var noEvent = map[string]string{"deadline": "a deadline", "made": madeOn, "former": notToBe, "reserve": "is only there if it is needed"}
+var noEvent = map[string]string{"deadline": "a deadline", "made": madeOn, "status": madeOn, "former": notToBe, "reserve": "is only there if it is needed"}
 
 // afterDue tells whether a deadline stands before a token, and behind it what else is on:
 // deadline for comments: 20 March; hearing: 27 March.

@@ -40,7 +40,7 @@ func (r *reader) recurs(spans []span) bool {
 		return false
 	}
 	for i := range r.toks {
-		if from && r.word(i, cycles) {
+		if from && (r.word(i, cycles) || r.is(i, 'n') && r.tok(i).num > 1 && r.tok(i).num < 60 && r.weekday(i+1) != 0 && !inRange(spans, i)) { // 4 martedì dal 7 aprile
 			return true
 		}
 		if !r.word(i, eachWords) {
@@ -158,3 +158,19 @@ var endOfWorks = pattern.Lazy(`(?i)^\W*(?:(?:end|completion) of (?:the )?(?:work
 
 // asking is what asks for a day in a text that nobody answers.
 var asking = []string{"we propose", "we suggest", "we would propose", "would suit", "suit you", "please confirm", "we hope to", "wir schlagen vor", "bitte bestätigen", "nous proposons", "merci de confirmer", "proponemos", "por favor confirme", "proponiamo", "si prega di confermare", "propomos", "por favor confirmem", "wij stellen voor", "we stellen voor", "graag bevestigen"}
+
+// timesOver stands before the length of one of several parts: 4 x 45 min.
+var timesOver = pattern.Lazy(`\d ?[x×] ?$`)
+
+// untilSomething tells whether an end follows a day or a time that is none of a clock: until
+// the ship has sailed, to end of shift.
+func (r *reader) untilSomething(i int, spans []span) bool {
+	if !slices.ContainsFunc(spans, func(s span) bool { return s.kind != 'l' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }) {
+		return false
+	}
+	if phraseIn(r.text, openWords) != "" || slices.ContainsFunc(spans, func(s span) bool { return s.from > i && s.from <= i+4 }) { // until further notice has its own reason
+		return false
+	}
+	return r.word(i, list("until till bis jusqu'à jusqu'au hasta fino até tot")) && r.is(i+1, 'w') ||
+		r.word(i, list("to bis à al até tot")) && r.word(i+1, list("end close finish ende fin fine fim einde"))
+}

@@ -77,6 +77,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i-1, i)
 		case !has('t') && has('d') && t.kind == 'n' && t.num < 25 && len(t.text) <= 2 && r.zoneAt(i+1): // 10 UTC
 			return said(i, i+1)
+		case !ended && r.untilSomething(i, spans):
+			return said(i, i+1)
 		case !has('t') && has('d') && r.hourBeside(i, spans) > 0:
 			return said(i, r.hourBeside(i, spans))
 		case !has('t') && has('d') && t.kind == 'n' && t.num < 25 && r.tok(i+1).text == "ish" && !r.tok(i+1).gap:
@@ -103,7 +105,9 @@ func (r *reader) leftover(spans []span) string {
 	if has('d') && (!has('t') && oddTime().MatchString(r.text) || has('t') && quarterPast().MatchString(r.text)) {
 		return "says its time in a way that is not understood"
 	}
-	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'l' && endsWith(r.before(s.from), atMost) }) {
+	if slices.ContainsFunc(spans, func(s span) bool {
+		return s.kind == 'l' && (endsWith(r.before(s.from), atMost) || timesOver().MatchString(r.before(s.from)))
+	}) {
 		return "says only roughly how long it lasts"
 	}
 	if r.recurs(spans) {

@@ -178,6 +178,10 @@ func TestHalfRead(t *testing.T) {
 		"We propose 7 April 2026 at 10:00 for the drill.":                                                           "held",
 		"Would 7 April 2026 at 10:00 suit you?":                                                                     "held",
 		"Start of works: 7 April 2026. End of works: 9 April 2026.":                                                 "2026-04-07, held",
+		"Tug Brin stands by on 7 April 2026 from 22:00 until the ship has sailed.":                                  "held",
+		"Tug Brin stands by on 7 April 2026, 22:00 to end of shift.":                                                "held",
+		"Course 7 April 2026, 4 x 45 min from 9:00.":                                                                "held",
+		"Corso: 4 martedì dal 7 aprile 2026, ore 19-21.":                                                            "held",
 		"The score was 25:30 and the scale is 1:50.":                                                                "passed over",
 		"Order 5 March 2026 for the lamps: check at the quay, notice 6 March 2026":                                  "2026-03-05, 2026-03-06",
 	} {

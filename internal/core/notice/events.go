@@ -66,6 +66,8 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		g := &groups[n]
 		switch {
 		case g.doubt != "":
+		case !d.set.Message && r.mixedWords(groups): // course 7 April and 14 April, exam 21 April
+			g.doubt = "says of some of its days what is on, and not of which"
 		case apart: // Beginn 10 Uhr, Ende 12 Uhr: Übung am 7. April
 			g.doubt = "names several times for one day"
 		case g.daily: // 8:00 to 12:00 and 13:00 to 17:00 each day

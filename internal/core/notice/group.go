@@ -180,6 +180,32 @@ func (r *reader) ownWords(groups []group, n int) bool {
 	return own(n) && (n == 0 || own(n-1) || groups[n-1].from > 0 && meaningful(r.before(groups[n-1].from)))
 }
 
+// mixedWords tells whether words stand between some of three or more days, and none behind the
+// last: those before a day may be of it, or of the one before.
+func (r *reader) mixedWords(groups []group) bool {
+	said, last := 0, len(groups)-1
+	for n, g := range groups {
+		if g.dates == nil || g.inherits {
+			return false
+		}
+		to := len(r.text)
+		if n < last {
+			to = r.tok(groups[n+1].from).from
+		}
+		if meaningful(closedOnly(r.text[r.tok(g.to-1).to:to])) {
+			if n == last {
+				return false
+			}
+			said++
+		}
+	}
+	if last < 2 || said == 0 || said == last {
+		return false
+	}
+	begin, _ := r.withoutDue(groups)
+	return r.namesBefore(groups, r.text[begin:max(begin, r.tok(groups[0].from).from)]) == nil
+}
+
 // andJoined tells whether an and joins two groups: which words are of which, in the order of
 // words of some languages, cannot be told.
 func (r *reader) andJoined(groups []group, n int) bool {

@@ -253,7 +253,7 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	} else if len(l.req.Fields) > 0 {
 		l.in = l.in.With(func(in *intake.Intake) {
 			for field, columns := range l.req.Fields {
-				in.SetField(field, "{"+strings.Join(columns, "} {")+"}")
+				in.SetColumns(field, columns)
 			}
 		})
 	}

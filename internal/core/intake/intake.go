@@ -366,6 +366,16 @@ func (in *Intake) SetField(field, text string) {
 	in.event[field] = template.Source{Text: text}
 }
 
+// SetColumns maps a field to the columns that a person named. For the end this can be
+// match.None: then no column holds it.
+func (in *Intake) SetColumns(field string, columns []string) {
+	if field == "end" && slices.Equal(columns, []string{match.None}) {
+		delete(in.event, field)
+		return
+	}
+	in.SetField(field, "{"+strings.Join(columns, "} {")+"}")
+}
+
 // SetLeaveOut and SetCancel give the conditions, as a file would.
 func (in *Intake) SetLeaveOut(condition string) { in.leaveOut = template.Source{Text: condition} }
 

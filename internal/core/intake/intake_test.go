@@ -13,6 +13,7 @@ import (
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/rule"
 	"almanach/internal/core/table"
@@ -385,4 +386,14 @@ func TestWays(t *testing.T) {
 	want, err := os.ReadFile("testdata/ways.txt")
 	require.NoError(t, err)
 	assert.Equal(t, string(want), got.String())
+}
+
+// Columns that a person names take the place of the intake's; none takes the end out.
+func TestSetColumns(t *testing.T) {
+	in := &Intake{}
+	in.SetColumns("start", []string{"Day", "Time"})
+	in.SetColumns("end", []string{"Until"})
+	assert.Equal(t, []string{"{Day} {Time}", "{Until}"}, []string{in.EventText("start"), in.EventText("end")})
+	in.SetColumns("end", []string{match.None})
+	assert.Empty(t, in.EventText("end"))
 }

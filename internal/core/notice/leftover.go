@@ -73,7 +73,7 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, r.lasting(i))
 		case !ended && r.word(i, durationWords) && !r.word(i, list("last take takes")) && r.durationLeft(i, used) > 0:
 			return said(i, r.durationLeft(i, used))
-		case (has('d') || has('t')) && r.beside(i, spans) && (minuteNames.number(t.text) >= 5 && t.kind == 'w' || t.kind == 'n' && len(t.text) == 2 && t.gap && t.num < 60 && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'l' && s.to == i })): // at ten thirty boats
+		case (has('d') || has('t')) && r.beside(i, spans) && (numberWords.number(t.text) >= 5 && t.kind == 'w' || t.kind == 'n' && len(t.text) == 2 && t.gap && t.num < 60 && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'l' && s.to == i })): // at ten thirty boats
 			return said(i-1, i)
 		case !has('t') && has('d') && t.kind == 'n' && t.num < 25 && len(t.text) <= 2 && r.zoneAt(i+1): // 10 UTC
 			return said(i, i+1)

@@ -40,7 +40,7 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 	for r.word(at, roughWords) && (r.is(at+1, 'n') || r.word(at+1, roughWords) || numberWords.number(r.tok(at+1).text) > 0) { // about 3 hours
 		at++
 	}
-	led := r.word(at, list("for für pour pendant durante per por voor lasting lasts last takes take dauer duration duration: dauert durée dure duración dura durata duração duur duurt"))
+	led := r.word(at, durationWords) || r.word(at, list("for für pour pendant durante per por voor"))
 	if led {
 		at++
 		if r.is(at, ':') {

@@ -183,6 +183,8 @@ func TestHalfRead(t *testing.T) {
 		"Course 7 April 2026, 4 x 45 min from 9:00.":                                                                "held",
 		"Corso: 4 martedì dal 7 aprile 2026, ore 19-21.":                                                            "held",
 		"Course 7 April 2026 (9-12) and 14 April 2026 (9-12), exam 21 April 2026 at 10.":                            "held, held, held",
+		"Drill on 7 April 2026 at 10:00, duration forty minutes.":                                                   "2026-04-07 10:00 – 2026-04-07 10:40",
+		"Ejercicio el 7 de abril de 2026 a las diez y once.":                                                        "held",
 		"The score was 25:30 and the scale is 1:50.":                                                                "passed over",
 		"Order 5 March 2026 for the lamps: check at the quay, notice 6 March 2026":                                  "2026-03-05, 2026-03-06",
 	} {

@@ -1,0 +1,87 @@
+package notice
+
+import (
+	"slices"
+
+	"almanach/internal/core/pattern"
+)
+
+// oddTime is a time in a form that is none of a text: T10:00Z, c. 10, h10.
+var oddTime = pattern.Lazy(`(?:^|[\s,])(?:T\d{1,2}[:.]?\d{2}|c\. ?\d{1,2}(?:[:.]\d{2})?|h\d{1,2}(?:[:.]\d{2})?)(?:Z|\b)`)
+
+// atMost stands before a length that something has at least or at most.
+var atMost = []string{"at least", "at most", "max", "max.", "maximum", "min.", "minimum", "up to", "mindestens", "höchstens", "maximal", "minimal", "bis zu", "au moins", "au plus", "au maximum", "al menos", "como máximo", "como mínimo", "almeno", "al massimo", "pelo menos", "no máximo", "minstens", "hoogstens", "maximaal", "ten minste"}
+
+// hourBeside gives the last token of an hour in a form of its own behind a day: h 10, 10 o
+// clock, 9 12, ten; 0 for none.
+func (r *reader) hourBeside(i int, spans []span) int {
+	if !slices.ContainsFunc(spans, func(s span) bool {
+		return s.kind == 'd' && (s.to == i || s.to == i-1 && (r.is(i-1, ',') || r.is(i-1, '-')))
+	}) {
+		return 0
+	}
+	hour := func(n int) bool { return r.is(n, 'n') && len(r.tok(n).text) <= 2 && r.tok(n).num < 25 }
+	switch {
+	case r.word(i, list("h hr hrs")) && hour(i+1):
+		return i + 1
+	case r.word(i, list("h hr hrs")) && r.is(i+1, '.') && hour(i+2):
+		return i + 2
+	case hour(i) && r.tok(i+1).text == "o" && r.tok(i+2).text == "clock":
+		return i + 2
+	case hour(i) && hour(i+1):
+		return i + 1
+	case r.is(i, 'w') && numberWords.number(r.tok(i).text) > 1 && numberWords.number(r.tok(i).text) < 13 && !r.is(i+1, 'w') && !r.is(i+1, '-'):
+		return i
+	}
+	return 0
+}
+
+// comesAndGoes is a stay whose verbs are apart from their second halves, or from the day by a
+// small word: läuft am 7. April ein und am 9. April aus, chega a 7 e parte a 9.
+var comesAndGoes = pattern.Lazy(`(?i)(?:^|\s)(?:läuft|legt|kommt|fährt)\s[^.;]*\d[^;]*\s(?:ein|an)\s+und\s[^;]*\d[^;]*\s(?:aus|ab)(?:$|[^\p{L}])|(?:^|\s)(?:chega|entra|atraca)\s[^;]*\d[^;]*\s(?:parte|sai|larga)\s+(?:a|em|no dia)\s+\d`)
+
+// quarterPast is the mark of a lecture that begins a quarter of an hour later: 10 Uhr c.t.
+var quarterPast = pattern.Lazy(`\d(?: ?Uhr)? c\. ?t\.`)
+
+// endOfWorks is the name of an end, which is no event of its own.
+var endOfWorks = pattern.Lazy(`(?i)^\W*(?:(?:end|completion) of (?:the )?(?:works?|dredging|closure|construction)|ende der (?:\p{L}*arbeiten|sperrung)|fin (?:des travaux|de la fermeture|de las obras|del cierre)|fine (?:dei lavori|della chiusura)|fim (?:das obras|do fecho)|einde (?:van de )?(?:werkzaamheden|afsluiting))`)
+
+// asking is what asks for a day in a text that nobody answers.
+var asking = []string{"we propose", "we suggest", "we would propose", "would suit", "suit you", "please confirm", "we hope to", "wir schlagen vor", "bitte bestätigen", "nous proposons", "merci de confirmer", "proponemos", "por favor confirme", "proponiamo", "si prega di confermare", "propomos", "por favor confirmem", "wij stellen voor", "we stellen voor", "graag bevestigen"}
+
+// timesOver stands before the length of one of several parts: 4 x 45 min.
+var timesOver = pattern.Lazy(`\d ?[x×] ?$`)
+
+// untilSomething tells whether an end follows a day or a time that is none of a clock: until
+// the ship has sailed, to end of shift.
+func (r *reader) untilSomething(i int, spans []span) bool {
+	if !slices.ContainsFunc(spans, func(s span) bool { return s.kind != 'l' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }) {
+		return false
+	}
+	if phraseIn(r.text, openWords) != "" || slices.ContainsFunc(spans, func(s span) bool { return s.from > i && s.from <= i+4 }) { // until further notice has its own reason
+		return false
+	}
+	return r.word(i, list("until till bis jusqu'à jusqu'au hasta fino até tot")) && r.is(i+1, 'w') ||
+		r.word(i, list("to bis à al até tot")) && r.word(i+1, list("end close finish ende fin fine fim einde"))
+}
+
+// beside tells whether a token follows a time or a length with nothing between them.
+func (r *reader) beside(i int, spans []span) bool {
+	return slices.ContainsFunc(spans, func(s span) bool {
+		if s.kind == 'l' {
+			return s.to == i
+		}
+		return s.kind == 't' && s.to == i && !s.times.list[len(s.times.list)-1].colon && s.times.until == nil
+	})
+}
+
+// durationLeft gives the number behind a word of how long something lasts that is in no
+// span; 0 for none.
+func (r *reader) durationLeft(i int, used func(int) bool) int {
+	for n := i + 1; n <= i+3; n++ {
+		if t := r.tok(n); !used(n) && (t.kind == 'n' || numberWords.number(t.text) > 1) {
+			return n
+		}
+	}
+	return 0
+}

@@ -165,7 +165,8 @@ func (a *app) runLoad(ctx context.Context, f *loadFlags, args []string, write bo
 		}
 		req.Ask = req.Match && a.terminal() && !a.json && !a.yes
 		req.Takes, req.Write, req.All, req.Past = takes, write, f.all || a.json || len(f.show) > 0, f.past
-		req.Brief = !req.All
+		req.Brief, req.Held = !req.All, f.heldTo.path != ""
+		req.Asked = fmt.Sprintf("%s %q", a.world.Version, a.world.Args)
 		requests = append(requests, req)
 	}
 	var reports []any
@@ -176,7 +177,7 @@ func (a *app) runLoad(ctx context.Context, f *loadFlags, args []string, write bo
 		for asked := map[string]bool{}; err != nil && a.choose(err, &req, asked); {
 			r, err = job.Load(ctx, office, req)
 		}
-		if r != nil && r.HeldRows != nil && f.heldTo.path != "" {
+		if r != nil && r.HeldRows != nil {
 			if e := a.writeHeld(&f.heldTo, r.HeldRows); e != nil {
 				return e
 			}
@@ -251,6 +252,7 @@ func (a *app) choose(err error, req *job.LoadRequest, asked map[string]bool) boo
 		return false
 	}
 	chosen := f.Choices[n-1]
+	req.Asked = "" // it is more than what the command line says
 	switch f.Missing {
 	case "key":
 		req.Intake.Key = chosen

@@ -34,6 +34,8 @@ type LoadRequest struct {
 	All    bool           // every item has its event
 	Brief  bool           // events that stand untouched are counted and not listed
 	Past   bool           // list events gone that are past
+	Held   bool           // the report has the held rows as the source has them
+	Asked  string         // all that was asked for, in words: what is asked in the same words of the same files is the same load; "" where that is not known
 	Pairs  plan.Pairs     // rows and events that are one, as someone said
 
 	Fields map[string][]string // columns for fields, by the fields' names; others are found or are the intake's
@@ -100,8 +102,9 @@ type Report struct {
 	Remarks   []string       // what is to be said of the source
 	Running   bool           // it is running text
 	Passed    []table.Passed // dates in it that are none of an event
-	HeldRows  *HeldTable     // the rows that are held, as the source has them
+	HeldRows  *HeldTable     // the rows that are held, as the source has them; only where it was asked for
 	Written   []Written      // load only
+	Settled   bool           // all is as it was at the last load, so what that one came to is said again
 	Stopped   bool           // a load did not do everything
 }
 
@@ -140,8 +143,10 @@ func loadOnce(ctx context.Context, office *Office, req LoadRequest, attempt int)
 		return nil, err
 	}
 	defer l.close()
-	if err := l.plan(ctx); err != nil {
-		return nil, err
+	if l.report.Plan == nil {
+		if err := l.plan(ctx); err != nil {
+			return nil, err
+		}
 	}
 	if !req.Write {
 		return l.report, nil
@@ -160,6 +165,7 @@ func loadOnce(ctx context.Context, office *Office, req LoadRequest, attempt int)
 	if err := l.perform(ctx, what(req)); err != nil {
 		return l.report, err
 	}
+	l.settle()
 	return l.report, l.mark(ctx)
 }
 
@@ -210,7 +216,9 @@ func (l *load) plan(ctx context.Context) error {
 	if l.report.Plan, err = plan.Make(ctx, r); err != nil {
 		return err
 	}
-	l.report.HeldRows = l.heldRows()
+	if l.req.Held {
+		l.report.HeldRows = l.heldRows()
+	}
 	return nil
 }
 

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
@@ -38,6 +39,10 @@ type load struct {
 	begun  func() error // waits until the logbook knows what is about to be done: nothing is to be seen before
 	apart  bool         // each row stands for itself
 
+	files  []dependence // that its outcome depends on, before any was read; nil where it may depend on more
+	began  time.Time    // when they were looked at
+	memory uint64       // print of what the logbook remembered then
+
 	fetched *mail.Fetched // the messages of a server that the rows are from; nil for none
 
 	calendars []*opened // in the order they were met
@@ -61,8 +66,9 @@ func (l *load) close() {
 	l.record.close()
 }
 
-// open reads the source and the calendars, and learns the rows. The caller
-// closes the load.
+// open reads the source and the calendars, and learns the rows; of a load that
+// is settled it reads nothing, and the report has its plan. The caller closes
+// the load.
 func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 	l := &load{office: office, req: req, in: req.Intake, report: &Report{}}
 	if f := l.rival(); f != nil {
@@ -77,6 +83,9 @@ func open(ctx context.Context, office *Office, req LoadRequest) (*load, error) {
 	if len(l.in.Into) == 0 {
 		l.close()
 		return nil, l.calendarMissing()
+	}
+	if l.recall() {
+		return l, nil
 	}
 	// The first calendar, where the intake names it, is read beside the source.
 	var openErr error

@@ -208,7 +208,7 @@ func (l *load) held(id identity.ID) bool {
 // person, and what it made was there. A preview only takes account of it.
 func (l *load) settleOpen(ctx context.Context) (taken, made map[string][]identity.ID, err error) {
 	taken, made = map[string][]identity.ID{}, map[string][]identity.ID{}
-	runs, err := l.record.book.Runs(0, func(r *logbook.Run) bool { return r.State == logbook.Open && r.Identity == l.in.Identity })
+	runs, err := l.record.book.Unended(l.in.Identity)
 	if err != nil {
 		return nil, nil, err
 	}

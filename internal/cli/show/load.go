@@ -398,6 +398,8 @@ func (l *report) end() {
 			l.line("%s", Counted(w.Events, "event")+" written to "+w.Calendar+" and read back, before the load stopped")
 		}
 		l.line("%s", alarm.Render("not everything was done; load again to go on"))
+	case l.Loaded && l.Settled:
+		l.line("nothing had to be written: the source and the calendars are, byte for byte, what they were at the last load")
 	case l.Loaded && len(l.Calendars) == 0:
 		l.line("nothing had to be written")
 	case l.Loaded && n == 0:

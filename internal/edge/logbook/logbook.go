@@ -19,6 +19,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/cespare/xxhash/v2"
 	_ "modernc.org/sqlite" // the database
 
 	"almanach/internal/core/fault"
@@ -76,6 +77,7 @@ CREATE TABLE IF NOT EXISTS part (
 CREATE TABLE IF NOT EXISTS result (run INTEGER PRIMARY KEY REFERENCES run (id), prints BLOB NOT NULL);
 CREATE TABLE IF NOT EXISTS remembered (
 	calendar TEXT NOT NULL, identity TEXT NOT NULL, standing BLOB NOT NULL, removed BLOB NOT NULL, PRIMARY KEY (calendar, identity)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS settled (identity TEXT PRIMARY KEY, report BLOB NOT NULL) WITHOUT ROWID;
 `
 
 // checked is up to how many octets a logbook is checked in full when it is
@@ -309,8 +311,18 @@ func unpackIDs(data []byte) []identity.ID {
 
 // Runs gives the runs that meet a condition, the last first. Most is how many
 // at most, 0 for all.
-func (b *Book) Runs(most int, meets func(*Run) bool) (out []*Run, err error) {
-	rows, err := b.db.Query("SELECT id, state, about FROM run ORDER BY id DESC")
+func (b *Book) Runs(most int, meets func(*Run) bool) ([]*Run, error) {
+	return b.runs(most, meets, "SELECT id, state, about FROM run ORDER BY id DESC")
+}
+
+// Unended gives the runs of an identity that are under way, or were stopped
+// without a word, the last first.
+func (b *Book) Unended(identity string) ([]*Run, error) {
+	return b.runs(0, nil, "SELECT id, state, about FROM run WHERE state = 'open' AND identity = ? ORDER BY id DESC", identity)
+}
+
+func (b *Book) runs(most int, meets func(*Run) bool, query string, args ...any) (out []*Run, err error) {
+	rows, err := b.db.Query(query, args...)
 	if err != nil {
 		return nil, unusable(b.path, err)
 	}
@@ -333,4 +345,45 @@ func (b *Book) Runs(most int, meets func(*Run) bool) (out []*Run, err error) {
 		return nil, unusable(b.path, err)
 	}
 	return out, nil
+}
+
+// MemoryPrint gives a fingerprint of all that is remembered for an identity.
+func (b *Book) MemoryPrint(identity string) (uint64, error) {
+	rows, err := b.db.Query("SELECT calendar, standing, removed FROM remembered WHERE identity = ? ORDER BY calendar", identity)
+	if err != nil {
+		return 0, unusable(b.path, err)
+	}
+	defer rows.Close()
+	d := xxhash.New()
+	for rows.Next() {
+		var calendar string
+		var standing, removed sql.RawBytes
+		if err := rows.Scan(&calendar, &standing, &removed); err != nil {
+			return 0, unusable(b.path, err)
+		}
+		fmt.Fprintf(d, "%q %d %d ", calendar, len(standing), len(removed))
+		d.Write(standing)
+		d.Write(removed)
+	}
+	if err := rows.Err(); err != nil {
+		return 0, unusable(b.path, err)
+	}
+	return d.Sum64(), nil
+}
+
+// Settle keeps what the last load of an identity that wrote nothing came to.
+func (b *Book) Settle(identity string, report []byte) error {
+	if _, err := b.db.Exec("INSERT OR REPLACE INTO settled (identity, report) VALUES (?, ?)", identity, report); err != nil {
+		return unusable(b.path, err)
+	}
+	return nil
+}
+
+// Settled gives what Settle kept, nothing where it kept nothing.
+func (b *Book) Settled(identity string) (report []byte, err error) {
+	err = b.db.QueryRow("SELECT report FROM settled WHERE identity = ?", identity).Scan(&report)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return nil, unusable(b.path, err)
+	}
+	return report, nil
 }

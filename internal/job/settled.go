@@ -3,24 +3,17 @@ package job
 import (
 	"bytes"
 	"encoding/gob"
-	"errors"
-	"fmt"
-	"io"
-	"io/fs"
-	"os"
 	"path/filepath"
 	"slices"
 	"time"
 
-	"github.com/cespare/xxhash/v2"
-
 	"almanach/internal/core/agree"
+	"almanach/internal/core/event"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/match"
 	"almanach/internal/core/plan"
 	"almanach/internal/core/table"
-	"almanach/internal/edge/desk"
-	"almanach/internal/edge/source"
+	"almanach/internal/core/zone"
 )
 
 // settled is what a load came to that found nothing to write. A load that is
@@ -35,6 +28,7 @@ type settled struct {
 	Items             []settledItem
 	Origins           []table.Origin // that items are of
 	NoGone            string
+	Past              int
 	Assumed           map[string][]int
 	Notes, Texts      []string
 	Names             []string
@@ -49,7 +43,7 @@ type settled struct {
 	Remarks           []string
 }
 
-// settledItem is a plan.Item that writes nothing, and has no event.
+// settledItem is a plan.Item that writes nothing.
 type settledItem struct {
 	Outcome            agree.Outcome
 	Origin             int // of settled.Origins; -1 for none
@@ -58,152 +52,9 @@ type settledItem struct {
 	Title, Reason      string
 	Fields             []plan.Difference
 	Notes              intake.Notes
-}
-
-// digest is a fingerprint of everything that the outcome of a load depends on.
-// No one gains by two that are alike, so it guards against accidents only.
-type digest [2]uint64
-
-// dependence is a file that the outcome of a load depends on.
-type dependence struct {
-	path string
-	info fs.FileInfo // nil where there is none
-}
-
-// like tells whether a file is as it was.
-func (d dependence) like(other dependence) bool {
-	if d.info == nil || other.info == nil {
-		return d.path == other.path && d.info == nil && other.info == nil
-	}
-	return d.path == other.path && os.SameFile(d.info, other.info) && d.info.Size() == other.info.Size() && d.info.ModTime().Equal(other.info.ModTime())
-}
-
-// grain is how coarse the times of files are at most: a change within so much
-// of another need not show.
-const grain = 2 * time.Second
-
-// dependences lists the files that the outcome of a load depends on, as they
-// stand. There are none where it may depend on anything else: a server, a page
-// of the web, what someone types, rows that were chosen for this once.
-func (l *load) dependences() (out []dependence) {
-	req, d, from := l.req, l.office.Desk, l.in.From
-	if l.record == nil || !req.Write || !req.Brief || req.Held || req.Asked == "" || l.office.Open != nil || req.Source != nil || !req.OfDesk && !req.Match {
-		return nil
-	}
-	var paths []string
-	var err error
-	switch {
-	case req.File == "-" || from.IMAP.Server != "" || from.Folder != "" || from.URL != "":
-		return nil
-	case req.File != "":
-		paths = []string{req.File}
-	case from.Newest != "":
-		paths = make([]string, 1)
-		paths[0], err = source.Newest(d.Path(from.Newest))
-	case from.Files != "":
-		paths, err = source.Files(d.Path(from.Files))
-	case from.File != "-" && from.File != "":
-		paths = []string{d.Path(from.File)}
-	}
-	if err != nil || len(paths) == 0 {
-		return nil
-	}
-	names := slices.Clone(d.Calendars())
-	if name := l.in.FirstPlace(); name != "" {
-		names = append(names, name)
-	}
-	for _, name := range names {
-		spec, f := l.spec(intake.Destination{Name: name})
-		if f != nil || spec.Server.URL != "" {
-			return nil
-		}
-		paths = append(paths, spec.Path())
-	}
-	paths = append(paths, filepath.Join(d.Dir, desk.FileName), d.Path("intakes"))
-	for _, path := range paths {
-		if out, err = depend(out, path); err != nil {
-			return nil
-		}
-	}
-	return out
-}
-
-// depend adds a file, or the files of a folder.
-func depend(to []dependence, path string) ([]dependence, error) {
-	info, err := os.Stat(path)
-	if errors.Is(err, fs.ErrNotExist) {
-		return append(to, dependence{path: path}), nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	if info.Mode().IsRegular() {
-		return append(to, dependence{path, info}), nil
-	}
-	entries, err := os.ReadDir(path)
-	for n := 0; err == nil && n < len(entries); n++ {
-		if info, err = os.Stat(filepath.Join(path, entries[n].Name())); err == nil && info.Mode().IsRegular() {
-			to = append(to, dependence{filepath.Join(path, entries[n].Name()), info})
-		}
-	}
-	return to, err
-}
-
-// sizeOf gives the size of files together.
-func sizeOf(files []dependence) (n int64) {
-	for _, f := range files {
-		if f.info != nil {
-			n += f.info.Size()
-		}
-	}
-	return n
-}
-
-// digestOf gives the digest of a load that depends on some files: of what it was
-// asked for, the day, the program, what is remembered, and every byte.
-func (l *load) digestOf(files []dependence) (digest, error) {
-	sums := [2]*xxhash.Digest{xxhash.New(), xxhash.NewWithSeed(1)}
-	w := io.MultiWriter(sums[0], sums[1])
-	z, why, f := l.office.DefaultZone()
-	if f != nil {
-		return digest{}, f
-	}
-	here, err := os.Getwd()
-	if err != nil {
-		return digest{}, err
-	}
-	fmt.Fprintf(w, "%q %q %q %q %q %q\n", here, l.req.Asked, z.Name(), why, l.office.Zones.Release(), l.office.Now.Format("2006-01-02 -0700 MST"))
-	program, err := os.Executable()
-	if err != nil {
-		return digest{}, err
-	}
-	info, err := os.Stat(program)
-	if err != nil {
-		return digest{}, err
-	}
-	fmt.Fprintf(w, "%q %d %d %d\n", program, info.Size(), info.ModTime().UnixNano(), l.memory)
-	buf := make([]byte, 1<<20)
-	for _, d := range files {
-		if d.info == nil {
-			fmt.Fprintf(w, "%q none\n", d.path)
-			continue
-		}
-		fmt.Fprintf(w, "%q %d\n", d.path, d.info.Size())
-		if err := copyFile(w, d.path, buf); err != nil {
-			return digest{}, err
-		}
-	}
-	return digest{sums[0].Sum64(), sums[1].Sum64()}, nil
-}
-
-func copyFile(to io.Writer, path string, buf []byte) error {
-	f, err := os.Open(path)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	_, err = io.CopyBuffer(to, struct{ io.Reader }{f}, buf)
-	return err
+	When               string   // of its event; "" where it has none
+	Event              []string // the event's other fields
+	Given              event.Set
 }
 
 // recall looks whether a load is settled, and if so makes its report. Whatever
@@ -232,7 +83,7 @@ func (l *load) recall() bool {
 	if d, err := l.digestOf(l.files); err != nil || d != s.Digest {
 		return false
 	}
-	l.report = s.report()
+	l.report = s.report(l.office.Zones)
 	return true
 }
 
@@ -279,7 +130,7 @@ const mostSettled = 1 << 20
 // tomorrow though nothing changed, or has more to say than is kept.
 func (l *load) settled() *settled {
 	r, p := l.report, l.report.Plan
-	if len(p.Edits)+len(p.Guards)+len(r.Warnings)+len(r.Written)+len(r.Passed) > 0 || r.Running || r.Settled || p.Past > 0 {
+	if len(p.Edits)+len(p.Guards)+len(r.Warnings)+len(r.Written)+len(r.Passed) > 0 || r.Running || r.Settled {
 		return nil
 	}
 	known := func(c *opened) bool {
@@ -291,39 +142,69 @@ func (l *load) settled() *settled {
 		}
 	}
 	s := &settled{
-		Intake: p.Intake, Identity: p.Identity, Totals: p.Totals, NoGone: p.NoGone, Assumed: p.Assumed, Notes: p.Notes, Texts: p.Texts, Names: p.Names, Own: p.Own,
+		Intake: p.Intake, Identity: p.Identity, Totals: p.Totals, NoGone: p.NoGone, Past: p.Past, Assumed: p.Assumed, Notes: p.Notes, Texts: p.Texts, Names: p.Names, Own: p.Own,
 		Source: r.Source, Sources: r.Sources, Calendars: r.Calendars, Matched: r.Matched, Unused: r.Unused, Evidence: r.Evidence, Zone: r.Zone, ZoneFrom: r.ZoneFrom, ZoneWhy: r.ZoneWhy, Remarks: r.Remarks,
 	}
 	for n := range p.Items {
 		i := &p.Items[n]
-		switch i.Outcome {
-		case agree.Same, agree.Held, agree.LeftOut, agree.Edited:
-		default: // what is gone or removed may be past tomorrow
+		if i.Recurrence != nil || i.Row.Evidence != nil || i.Edit >= 0 || i.Outcome == agree.Gone && l.passing(i.Event.When) {
 			return nil
 		}
-		if i.Event != nil || i.Recurrence != nil || i.Row.Evidence != nil || i.Edit >= 0 {
-			return nil
-		}
-		at := -1
+		kept := settledItem{Outcome: i.Outcome, Origin: -1, Number: i.Row.Number, Line: i.Row.Line, Page: i.Row.Page, Key: i.Key, UID: i.UID, Calendar: i.Calendar, Title: i.Title, Reason: i.Reason, Fields: i.Fields, Notes: i.Notes}
 		if o := i.Row.Origin; o != nil {
-			if at = slices.Index(s.Origins, *o); at < 0 {
-				at, s.Origins = len(s.Origins), append(s.Origins, *o)
+			if kept.Origin = slices.Index(s.Origins, *o); kept.Origin < 0 {
+				kept.Origin, s.Origins = len(s.Origins), append(s.Origins, *o)
 			}
 		}
-		s.Items = append(s.Items, settledItem{i.Outcome, at, i.Row.Number, i.Row.Line, i.Row.Page, i.Key, i.UID, i.Calendar, i.Title, i.Reason, i.Fields, i.Notes})
+		if i.Event != nil {
+			kept.When, kept.Given = i.Event.When.String(), i.Event.Given
+			for _, f := range event.Fields() {
+				kept.Event = append(kept.Event, i.Event.Text(f))
+			}
+			if again := kept.event(l.office.Zones); again == nil || again.When.Start.RFC3339() != i.Event.When.Start.RFC3339() || again.When.End.RFC3339() != i.Event.When.End.RFC3339() {
+				return nil // a zone of the calendar's own
+			}
+		}
+		s.Items = append(s.Items, kept)
 	}
 	return s
 }
 
+// passing tells whether an event will be past when the day is over, and is not yet.
+func (l *load) passing(s event.Span) bool {
+	end, now := s.End.Instant(nil), l.office.Now.Unix()
+	return end > now && end <= now+2*86400
+}
+
+// event makes the event of an item again, nil where its time cannot be read.
+func (i *settledItem) event(zones *zone.Book) *event.Event {
+	when, err := event.ParseSpan(i.When, zones.Find)
+	if err != nil {
+		return nil
+	}
+	out := &event.Event{When: when}
+	for f, text := range i.Event {
+		if f := event.Field(f); f != event.When {
+			out.SetText(f, text)
+		}
+	}
+	out.Given = i.Given
+	return out
+}
+
 // report makes the report again.
-func (s *settled) report() *Report {
-	p := &plan.Plan{Intake: s.Intake, Identity: s.Identity, Totals: s.Totals, NoGone: s.NoGone, Assumed: s.Assumed, Notes: s.Notes, Texts: s.Texts, Names: s.Names, Own: s.Own}
+func (s *settled) report(zones *zone.Book) *Report {
+	p := &plan.Plan{Intake: s.Intake, Identity: s.Identity, Totals: s.Totals, NoGone: s.NoGone, Past: s.Past, Assumed: s.Assumed, Notes: s.Notes, Texts: s.Texts, Names: s.Names, Own: s.Own}
 	for _, i := range s.Items {
 		row := plan.RowPlace{Number: i.Number, Line: i.Line, Page: i.Page}
 		if i.Origin >= 0 {
 			row.Origin = &s.Origins[i.Origin]
 		}
-		p.Items = append(p.Items, plan.Item{Outcome: i.Outcome, Row: row, Key: i.Key, UID: i.UID, Calendar: i.Calendar, Title: i.Title, Fields: i.Fields, Notes: i.Notes, Reason: i.Reason, Edit: -1})
+		item := plan.Item{Outcome: i.Outcome, Row: row, Key: i.Key, UID: i.UID, Calendar: i.Calendar, Title: i.Title, Fields: i.Fields, Notes: i.Notes, Reason: i.Reason, Edit: -1}
+		if i.When != "" {
+			item.Event = i.event(zones)
+		}
+		p.Items = append(p.Items, item)
 	}
 	return &Report{Plan: p, Settled: true, Source: s.Source, Sources: s.Sources, Calendars: s.Calendars, Matched: s.Matched, Unused: s.Unused, Evidence: s.Evidence, Zone: s.Zone, ZoneFrom: s.ZoneFrom, ZoneWhy: s.ZoneWhy, Remarks: s.Remarks}
 }

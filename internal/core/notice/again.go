@@ -16,7 +16,9 @@ var (
 	otherWords = words(`other second third fourth last first zweite zweiten zweiter dritte dritten dritter vierte vierten erste ersten letzte letzten
 		deuxième troisième premier dernier segundo segunda tercer tercera primer primero primera último última terceiro terceira primeiro
 		secondo seconda terzo terza primo prima ultimo ultima tweede derde eerste laatste andere les los las os as i le de the`)
-	cycles = words(`weekly fortnightly biweekly bi-weekly monthly quarterly yearly annually
+	articles = words(`les los las os as i le de the`)
+	dayWords = words(`day days tag tage tagen tages jour jours día días dia dias giorno giorni dag dagen`)
+	cycles   = words(`weekly fortnightly biweekly bi-weekly monthly quarterly yearly annually
 		wöchentlich zweiwöchentlich vierzehntägig monatlich vierteljährlich jährlich
 		hebdomadaire hebdomadaires mensuel mensuelle mensuellement annuellement
 		semanal semanalmente quincenal quinzenal mensual mensualmente mensal mensalmente anualmente
@@ -39,6 +41,9 @@ func (r *reader) recurs(spans []span) bool {
 	if days == 0 || days > 1 && !ranged {
 		return false
 	}
+	if dayAndNot().MatchString(r.text) {
+		return true
+	}
 	for i := range r.toks {
 		if from && (r.word(i, cycles) || r.is(i, 'n') && r.tok(i).num > 1 && r.tok(i).num < 60 && r.weekday(i+1) != 0 && !listedDay(spans, i)) { // 4 martedì dal 7 aprile
 			return true
@@ -46,9 +51,13 @@ func (r *reader) recurs(spans []span) bool {
 		if !r.word(i, eachWords) {
 			continue
 		}
-		n := i + 1
+		n, counted := i+1, false
 		for r.word(n, otherWords) || r.is(n, 'n') && r.tok(n).num < 13 || numberWords.number(r.tok(n).text) > 0 || r.is(n, '.') {
+			counted = counted || !r.word(n, articles) && !r.is(n, '.')
 			n++
+		}
+		if counted && r.word(n, dayWords) { // every second day
+			return true
 		}
 		if r.word(n, cycleWords) || r.weekday(n) != 0 && !listedDay(spans, n) {
 			return true

@@ -438,7 +438,7 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 	first, end := r.clock(at, loose)
 	if end == 0 {
 		// 2-4 pm, 9 to 11: the first is an hour by the second
-		if t := r.tok(at); t.kind == 'n' && len(t.text) <= 2 && t.num <= 24 && !t.ordinal && (r.is(at+1, '-') || r.word(at+1, rangeWords)) {
+		if t := r.tok(at); t.kind == 'n' && len(t.text) <= 2 && t.num <= 24 && !t.ordinal && (r.is(at+1, '-') || r.word(at+1, rangeWords)) && !(r.word(at-1, list("el día dia")) && r.tok(at+1).text == "a") { // el 9 a las 6 is a day
 			if _, e := r.clock(at+2, false); e > 0 && !r.is(at+3, '/') {
 				first, end = clock{hour: t.num, bare: true, sure: t.num > 12 || t.text[0] == '0'}, at+1
 			}

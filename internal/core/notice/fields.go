@@ -170,7 +170,7 @@ var edges = pattern.Lazy(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {
 	text = strings.Join(strings.Fields(strings.ReplaceAll(text, "\x00", " ")), " ")
-	for clean := strings.NewReplacer(" ,", ",", "( )", "", "()", "", " .", ".", ",,", ",", ", ,", ",", " ;", ";", "[]", ""); ; {
+	for clean := strings.NewReplacer(" ,", ",", "( )", "", "()", "", ", )", ")", ",)", ")", "(, ", "(", " .", ".", ",,", ",", ", ,", ",", " ;", ";", "[]", ""); ; {
 		short := clean.Replace(text)
 		if short == text {
 			break
@@ -189,6 +189,9 @@ func tidy(text string) string {
 	}
 	if strings.HasSuffix(text, ")") && !strings.Contains(text, "(") {
 		text = strings.TrimSuffix(text, ")")
+	}
+	if strings.HasPrefix(text, "(") && !strings.Contains(text, ")") {
+		text = strings.TrimPrefix(text, "(")
 	}
 	return strings.TrimSpace(text)
 }

@@ -51,6 +51,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i)
 		case t.kind == 'n' && !has('t') && t.num < 25 && r.is(i+1, ',') && r.is(i+2, 'n') && !r.tok(i+2).gap && len(r.tok(i+2).text) == 2 && !r.is(i+3, 'w') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }): // 11 March 9,30
 			return said(i, i+2)
+		case t.kind == 'n' && has('d') && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && r.word(i-1, list("el día dia il le den op")) && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.from == i+1 }): // el 9 a las 6
+			return said(i-1, i)
 		case t.kind == 'n' && r.clockLeft(i, spans):
 			return said(i, i)
 		case t.kind == 'n' && r.hourLeft(i, has('t')):
@@ -110,8 +112,17 @@ func (r *reader) leftover(spans []span) string {
 	}) {
 		return "says only roughly how long it lasts"
 	}
+	if has('d') && !has('t') && clockList().MatchString(r.text) {
+		return "holds " + strconv.Quote(strings.TrimSpace(clockList().FindString(r.text))) + ", which says something of a time and is not understood"
+	}
+	if has('d') && !has('t') && daySlot().MatchString(r.text) {
+		return "says only a part of the day"
+	}
 	if r.recurs(spans) {
 		return "repeats, and a text cannot say on which days for certain"
+	}
+	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.dates.until != nil || len(s.dates.days) > 1) }) && daysOff().MatchString(r.text) {
+		return daysLeftOut
 	}
 	if r.twoDays(spans) {
 		return "names an event by one day, and says that it is on another"
@@ -551,14 +562,17 @@ func (r *reader) saysNothing(spans []span) bool {
 	return said
 }
 
+// daysLeftOut is said of a range that leaves out days.
+const daysLeftOut = "names days that are left out"
+
 // endsBy tells of an end that is said as a deadline: done by 20 March. It tells of days
 // that are left out as well.
 func (r *reader) endsBy(passed []string, spans []span) string {
 	if slices.Contains(passed, notToBe) && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil && s.dates.days[0].month > 0 }) && phraseIn(r.text, movedWords) == "" {
-		return "names days that are left out"
+		return daysLeftOut
 	}
 	if slices.Contains(passed, "an exception") {
-		return "names days that are left out"
+		return daysLeftOut
 	}
 	if !slices.Contains(passed, "a deadline") {
 		return ""

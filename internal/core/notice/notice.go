@@ -290,6 +290,7 @@ type document struct {
 	apart       bool           // a time stands somewhere without a day
 	section     int            // the first event below the last heading
 	timeAbove   string         // a time that was said without a day, and is none of what stands below it by itself
+	opens       time.Time      // when something opens again, as the last unit that says it does; zero where it is not known
 	before      int            // the first event of the unit that was read before
 }
 

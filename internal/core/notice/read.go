@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/pattern"
@@ -74,11 +75,17 @@ func (d *document) unit(u unit) {
 		groups[i].doubt = cmp.Or(stray, groups[i].doubt, left)
 	}
 	if len(groups) == 0 {
+		if slices.Contains(passed, opensAgain) && !u.gap {
+			d.closedUntil()
+		}
 		d.lengthsOf(r, spans)
 		d.without(u, r, len(passed) > 0)
 		return
 	}
 	d.place(u, r, groups)
+	if slices.Contains(passed, opensAgain) {
+		d.closedUntil()
+	}
 }
 
 // ofEachDay holds a time below several days, each alone in its line, that is said to be of
@@ -163,6 +170,7 @@ func (d *document) timesBelow(u unit) {
 	}
 	label := strings.ContainsAny(u.text, ":=") && timeLabel().MatchString(u.text)
 	each := phraseIn(u.text, []string{"jeweils", "each", "each time", "chaque fois", "à chaque fois", "cada vez", "ogni volta", "de cada vez", "telkens", "steeds", "all at"}) != "" && SaysTime(u.text)
+	each = each || phraseIn(u.text, startOfAll) != "" && SaysTime(u.text) && !SaysDay(u.text)
 	if !label && !each {
 		return
 	}
@@ -172,6 +180,9 @@ func (d *document) timesBelow(u unit) {
 		}
 	}
 }
+
+// startOfAll says when several things begin, wherever their days stand.
+var startOfAll = []string{"unless stated", "unless otherwise", "unless noted", "start at", "starts at", "begin at", "begins at", "always at", "beginnen um", "beginnt um", "beginn ist", "sofern nicht", "falls nicht", "commencent à", "commence à", "sauf indication", "empiezan a", "empieza a", "comienzan a", "comienza a", "salvo indicación", "iniziano alle", "inizia alle", "salvo diversa", "começam às", "começa às", "beginnen om", "begint om", "tenzij anders"}
 
 // listOfNone passes over what stands below a heading of days that are none of events.
 func (d *document) listOfNone(u unit, spans []span) bool {
@@ -220,6 +231,21 @@ func (d *document) lengthsOf(r *reader, spans []span) {
 
 // eachOne is what says that a length is that of each event.
 var eachOne = []string{"each", "every", "per", "pro", "par", "por", "apiece", "je", "jeweils", "chaque", "chacun", "cada", "ciascuno", "ogni", "elk"}
+
+// closedUntil holds what has no end but the day on which something opens again, unless that
+// is the next working day.
+func (d *document) closedUntil() {
+	for i := d.before; i < len(d.out.Events); i++ {
+		e := &d.out.Events[i]
+		next := e.Start.AddDate(0, 0, 1)
+		for next.Weekday() == time.Saturday || next.Weekday() == time.Sunday {
+			next = next.AddDate(0, 0, 1)
+		}
+		if e.End.IsZero() && e.Held == nil && !e.Cancelled && !(e.AllDay && d.opens.Equal(next)) {
+			e.Held = fault.New(fault.Shorten(e.Text, 80), "says when it is over only as the day on which something opens again").Do("write its last day, or when it ends")
+		}
+	}
+}
 
 // timeWithoutDay passes over a time of a document that has no day. The days around it may
 // be meant by it.

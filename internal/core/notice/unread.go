@@ -40,6 +40,26 @@ func (r *reader) hourBeside(i int, spans []span) int {
 // small word: läuft am 7. April ein und am 9. April aus, chega a 7 e parte a 9.
 var comesAndGoes = pattern.Lazy(`(?i)(?:^|\s)(?:läuft|legt|kommt|fährt)\s[^.;]*\d[^;]*\s(?:ein|an)\s+und\s[^;]*\d[^;]*\s(?:aus|ab)(?:$|[^\p{L}])|(?:^|\s)(?:chega|entra|atraca)\s[^;]*\d[^;]*\s(?:parte|sai|larga)\s+(?:a|em|no dia)\s+\d`)
 
+// daysOff are days of the week or holidays that are left out of a range: excluding weekends,
+// not on Sundays, salvo domingos, m.u.v. weekenden.
+var daysOff = pattern.Lazy(`(?i)(?:^|[\s,;:(–—-])(?:` +
+	`(?:excl\.?|excluding|except(?:ing|ed)?|exc\.|apart from|other than|minus|hors|sauf|excepté|hormis|à l'exception|au[sß]s?er|ausgenommen|excepto|salvo|menos|excluid[oa]s?|exceptuando|esclus[ieoa]|tranne|eccetto|exceto|excluindo|fora|behalve|m\.u\.v\.|uitgezonderd)` + offWords +
+	`(?:week-?ends?|weekenden|wochenenden?|fines? de semana|fine settimana|fins? de semana|holidays?|feiertage?n?|jours fériés|fériés|festivos|feriados|festivi|feestdagen|(?:mon|tues|wednes|thurs|fri|satur|sun)days?|(?:mon|diens|donners|frei|sams|sonn)tage?n?s?|mittwochs?|sonnabends?|(?:lun|mar|mercre|jeu|vendre|same)dis?|dimanches?|lunes|martes|miércoles|jueves|viernes|sábados?|domingos?|lunedì|martedì|mercoledì|giovedì|venerdì|sabat[oi]|domenic(?:a|he)|(?:segunda|terça|quarta|quinta|sexta)s?(?:-feiras?)?|(?:maan|dins|woens|donder|vrij|zater|zon)dag(?:en)?)` +
+	`|(?:but not|not|without|ohne|nicht|no|sin|senza|non|não|sem|zonder|niet)` + offWords +
+	`(?:week-?ends|weekenden|wochenenden?|fines de semana|fine settimana|fins de semana|holidays|feiertagen?|jours fériés|festivos|feriados|festivi|feestdagen|(?:mon|tues|wednes|thurs|fri|satur|sun)days|(?:mon|diens|donners|frei|sams|sonn)tag(?:en|s)|lundis|mardis|mercredis|jeudis|vendredis|samedis|dimanches|sábados|domingos|(?:maan|dins|woens|donder|vrij|zater|zon)dagen)` +
+	`)(?:$|[^\p{L}])`)
+
+const offWords = `\s+(?:(?:for|on|over|at|an|am|in|den|die|the|les|le|la|los|las|el|i|gli|il|os|as|aos|de|des|du|het|public|bank|school|und|and|oder|or|op)\s+)*`
+
+// dayAndNot is said of what is on one day and not on the next.
+var dayAndNot = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:alternat(?:e|ing) days|(?:odd|even) (?:days|dates)|(?:un |tous les )?jours? sur (?:deux|trois|2|3)|días? alternos?|un día sí y otro no|giorni alterni|un giorno sì e uno no|dias alternados|dia sim,? dia não|de (?:dois em dois|três em três) dias|tous les (?:deux|trois|2|3) jours|om de (?:andere )?dag|om de (?:twee|drie|2|3) dagen)(?:$|[^\p{L}])`)
+
+// clockList are several times of a day without signs: 0615/1215/1815.
+var clockList = pattern.Lazy(`(?:^|\s)(?:[01]\d|2[0-3])[0-5]\d(?:[/+](?:[01]\d|2[0-3])[0-5]\d)+(?:$|[\s,;.)])`)
+
+// daySlot is a half of the day as a code beside its day: PM slot, (a.m.).
+var daySlot = pattern.Lazy(`(?:^|[\s,;:(–—-])(?:AM|PM|(?i:pm|[ap]\.m\.?))(?:$|[,;.)]|\s*(?i:slot|session|shift|only|call|visit|delivery|appointment|sitting|[-–—(]))`)
+
 // quarterPast is the mark of a lecture that begins a quarter of an hour later: 10 Uhr c.t.
 var quarterPast = pattern.Lazy(`\d(?: ?Uhr)? c\. ?t\.`)
 

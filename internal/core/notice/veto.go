@@ -85,7 +85,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			continue
 		}
 		if endsWith(before, backWords) && slices.ContainsFunc(kept, func(s span) bool { return s.kind == 'd' && s.dates.until != nil }) {
-			reason = "when something opens or begins again, which is no event"
+			reason = opensAgain
 		}
 		for _, v := range vetoes {
 			if reason == "" && s.from > 0 && endsWith(before, v.words) && !(v.why == madeOn && endsWith(before, toBeMade())) {
@@ -109,7 +109,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		if reason == madeOn && endsWith(before, []string{"as of", "as at"}) && s.dates.until == nil {
 			if days, f := d.resolve(s.dates); f == nil && len(days) > 0 && days[0].first.After(d.today()) {
 				if reason, s.dates.open = "", true; phraseIn(before, []string{"again", "back", "reopened", "resumed"}) != "" { // it begins then
-					reason = "when something opens or begins again, which is no event"
+					reason = opensAgain
 				}
 			}
 		}
@@ -160,6 +160,12 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 				kept = kept[:last] // tomorrow, 4 March: one day said twice
 			}
 			why = append(why, reason)
+			if reason == opensAgain {
+				d.opens = time.Time{}
+				if days, f := d.resolve(s.dates); f == nil && len(days) > 0 {
+					d.opens = days[0].first
+				}
+			}
 			if reason == "a deadline" {
 				r.due = append(r.due, [2]int{s.from, s.to})
 			}

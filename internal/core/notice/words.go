@@ -112,6 +112,9 @@ var backWords = []string{"back", "back in the office", "back in office", "back a
 
 const madeOn = "when the text was made"
 
+// opensAgain is why the day on which something opens again is passed over.
+const opensAgain = "when something opens or begins again, which is no event"
+
 // What stands before a date that is none of an event, and why it is passed over.
 var vetoes = []struct {
 	why   string
@@ -124,7 +127,7 @@ var vetoes = []struct {
 	{"the day of other times", []string{"all times", "all times on", "all times of", "all hours", "times of", "alle zeiten am", "alle zeiten"}},
 	{"a week, and not a day of it", weekOf},
 	{"an exception", []string{"except", "except on", "except for", "excepting", "excluding", "apart from", "other than", "with the exception of", "but not on", "außer", "ausser", "ausgenommen", "sauf", "excepté", "excepto", "salvo", "tranne", "eccetto", "exceto", "behalve", "uitgezonderd"}},
-	{"when something opens or begins again, which is no event", []string{"reopens", "reopen", "re-opens", "reopens on", "reopening", "reopening on", "will reopen", "open again", "opens again", "resumes", "resume", "resumes on", "back in service", "back to normal", "back on", "free again", "free again from", "available again", "available again from", "wieder frei", "wieder frei ab", "de nouveau libre", "otra vez libre", "bookings open", "booking opens", "registration opens", "available from", "valid from", "gültig ab", "wieder geöffnet", "wieder offen", "rouvre", "réouverture", "reabre", "reapertura", "riapre", "riapertura", "reabertura", "heropent"}},
+	{opensAgain, []string{"reopens", "reopen", "re-opens", "reopens on", "reopening", "reopening on", "will reopen", "open again", "opens again", "resumes", "resume", "resumes on", "back in service", "back to normal", "back on", "free again", "free again from", "available again", "available again from", "wieder frei", "wieder frei ab", "de nouveau libre", "otra vez libre", "bookings open", "booking opens", "registration opens", "available from", "valid from", "gültig ab", "wieder geöffnet", "wieder offen", "weer open", "weer open op", "weer vrij", "rouvre", "réouverture", "reabre", "reapertura", "riapre", "riapertura", "reabertura", "heropent"}},
 }
 
 // What stands before a day or a time that is no longer the one, or is none at all.
@@ -237,7 +240,7 @@ var suppliesOff = []string{"power", "water", "electricity", "gas", "heating", "l
 var toldPast = []string{"was", "were", "took place", "has been", "have been", "thank you for", "thanks for", "we met", "attended", "happened", "fand statt", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats", "gave", "did not", "didn't", "hasn't", "done", "carried out", "missed", "delivered", "arrived", "sailed", "finished", "completed", "ended", "returned", "had"}
 
 // What leaves an end open.
-var openWords = []string{"until further notice", "till further notice", "bis auf weiteres", "jusqu'à nouvel ordre", "jusqu'a nouvel ordre", "hasta nuevo aviso", "fino a nuovo avviso", "até novo aviso", "tot nader order", "onwards", "onward", "w.e.f.", "w.e.f", "wef", "with effect from", "effective from", "and following", "and later"}
+var openWords = []string{"until further notice", "till further notice", "bis auf weiteres", "jusqu'à nouvel ordre", "jusqu'a nouvel ordre", "hasta nuevo aviso", "fino a nuovo avviso", "até novo aviso", "tot nader order", "till late", "til late", "until late", "to late", "bis spät", "open end", "jusque tard", "jusqu'à tard", "hasta tarde", "fino a tardi", "até tarde", "tot laat", "onwards", "onward", "w.e.f.", "w.e.f", "wef", "with effect from", "effective from", "and following", "and later"}
 
 // Days that are none: they are said, not guessed.
 var vagueDays = []string{"end of the month", "end of month", "beginning of the month", "middle of the month", "end of the week", "early next week", "late next week", "later this week", "later next week", "this weekend", "next weekend", "at the weekend", "over the weekend", "am wochenende", "ce week-end", "este fin de semana", "questo fine settimana", "neste fim de semana", "dit weekend", "next week", "next month", "this week", "weekends in", "at weekends", "on weekends", "first week of", "second week of", "third week of", "fourth week of", "last week of", "1st week of", "2nd week of", "3rd week of", "4th week of", "rest of the week", "rest of the month", "rest of next week", "whole of", "all of next week", "rest der woche", "rest des monats", "reste de la semaine", "resto de la semana", "resto della settimana", "resto da semana", "rest van de week", "some day", "one of these days", "ende des monats", "ende der woche", "nächste woche", "fin du mois", "la semaine prochaine", "fin de mes", "la próxima semana", "fine del mese", "la prossima settimana", "fim do mês", "na próxima semana", "einde van de maand", "volgende week", "to be announced", "tba", "to be confirmed", "tbc", "date to follow"}

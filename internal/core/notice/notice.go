@@ -205,7 +205,7 @@ func Read(lines []Line, set Settings) Found {
 			d.pass(unit{page: l.Page, line: l.Number}, l.Gone, "it is crossed out, and something else stands beside it")
 		}
 	}
-	for _, u := range unitsOf(lines) {
+	for _, u := range d.posters(unitsOf(lines)) {
 		if set.Stop != nil && set.Stop() {
 			break
 		}

@@ -16,10 +16,8 @@ import (
 
 var proseTexts = flag.Int("prose-texts", 600, "generated texts in TestProse")
 
-// TestProse generates notices and messages in seven languages: one event or several, as
-// sentences, as lists, as labels, among sentences and labels that name other days and times.
-// What is found must be the events, or held; of notices nearly all must be found.
-func TestProse(t *testing.T) {
+// prose gives what notices are made of, by language and kind.
+func prose(t *testing.T) map[string]map[string][]string {
 	data, err := os.ReadFile("testdata/prose.tsv")
 	require.NoError(t, err)
 	said := map[string]map[string][]string{}
@@ -31,6 +29,14 @@ func TestProse(t *testing.T) {
 			said[parts[0]][parts[1]] = append(said[parts[0]][parts[1]], parts[2])
 		}
 	}
+	return said
+}
+
+// TestProse generates notices and messages in seven languages: one event or several, as
+// sentences, as lists, as labels, among sentences and labels that name other days and times.
+// What is found must be the events, or held; of notices nearly all must be found.
+func TestProse(t *testing.T) {
+	said := prose(t)
 	r := rand.New(rand.NewPCG(3, 5))
 	found, notices := 0, 0
 	for n := range *proseTexts {
@@ -62,6 +68,71 @@ func TestProse(t *testing.T) {
 	}
 	t.Logf("%d of %d notices found in full", found, notices)
 	assert.Greater(t, found*100, notices*95)
+}
+
+// TestLayouts generates lists of events whose titles, days, times and places stand in lines
+// of their own, in many orders. Each event found has its own title, day and time.
+func TestLayouts(t *testing.T) {
+	said := prose(t)
+	r := rand.New(rand.NewPCG(3, 5))
+	found, all := 0, 0
+	for n := range *proseTexts {
+		language := []string{"en", "de", "fr", "es", "it", "pt", "nl"}[n%7]
+		w := writer{Rand: r, language: language, said: said[language], today: monday}
+		order := w.one("t d h", "t dh", "t dh p", "t d h p", "t d", "t d p", "d t", "d h t", "dh t", "d t h", "d t h p", "t dh x", "t p dh", "d ht", "d ht ht", "d - t h t h", "d - h t - h t")
+		var lines []string
+		if w.IntN(2) == 0 {
+			lines = []string{"TARN HAVEN HARBOUR", ""}
+		}
+		names, day := w.Perm(len(w.said["name"]))[:3], w.today
+		for _, name := range names {
+			day = day.AddDate(0, 0, 1+w.IntN(9))
+			from := day.Truncate(24 * time.Hour).Add(time.Duration(8+w.IntN(3)) * time.Hour)
+			on := capital(w.day(day, true))
+			for _, what := range strings.Fields(order) {
+				to, title := from.Add(time.Hour), capital(w.said["name"][name])
+				at := w.clock(from) + " - " + w.clock(to)
+				switch what {
+				case "t":
+					lines = append(lines, title)
+				case "d":
+					lines = append(lines, on)
+				case "dh":
+					lines = append(lines, on+", "+at)
+				case "h":
+					lines = append(lines, at)
+				case "ht":
+					lines = append(lines, at+" "+title)
+				case "p":
+					lines = append(lines, "Dock 2")
+				case "x":
+					lines = append(lines, "Signal flags.")
+				case "-":
+					lines = append(lines, "")
+				}
+				if timed := strings.Contains(order, "h"); what == "ht" || what == "h" && strings.Contains(order, "- ") {
+					w.want = append(w.want, title+" "+(&Event{Start: from, End: to}).When())
+					from = from.Add(3 * time.Hour)
+				} else if what == "t" && !strings.Contains(order, "- ") {
+					if !timed {
+						to = time.Time{}
+					}
+					w.want = append(w.want, title+" "+(&Event{Start: from, End: to, AllDay: !timed}).When())
+				}
+			}
+			if w.IntN(3) > 0 || strings.Contains(order, "-") {
+				lines = append(lines, "")
+			}
+		}
+		all += len(w.want)
+		for _, e := range Read(linesOf(strings.Join(lines, "\n")), Settings{Present: monday}).Events {
+			if e.Held == nil && assert.Contains(t, w.want, e.What+" "+e.When(), "%s: %s", order, strings.Join(lines, "\n")) {
+				found++
+			}
+		}
+	}
+	t.Logf("%d of %d events found", found, all)
+	assert.Greater(t, found*100, all*90)
 }
 
 // writer writes texts.

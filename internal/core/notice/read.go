@@ -381,7 +381,7 @@ func (d *document) untitled() bool { return len(d.out.Events) == 0 && len(d.head
 func leftOver(r *reader, s span) int {
 	n := 0
 	for i, t := range r.toks {
-		if (i < s.from || i >= s.to) && t.kind != ':' && t.kind != '-' && t.kind != '.' && t.kind != ',' && t.kind != '*' && t.kind != '|' {
+		if (i < s.from || i >= s.to) && !(t.kind == 'w' && i < s.from && r.word(i, list("le am den il el op"))) && t.kind != ':' && t.kind != '-' && t.kind != '.' && t.kind != ',' && t.kind != '*' && t.kind != '|' {
 			n += 2
 		}
 	}
@@ -408,7 +408,11 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if (maybeWhen().MatchString(u.text) || d.set.Message && r.hoursAlone()) && len(u.fields) == 0 {
 		d.pass(u, u.text, "holds a number that may be a day or a time, and is not understood")
 	}
-	if d.bareAt > 0 && !u.gap && u.level == 0 && len(u.text) < 90 && !passed {
+	if last := len(d.out.Events) - 1; d.underPoster() && d.bareAt > 0 && !u.gap && placeLine(u.text) && d.out.Events[last].Where == "" {
+		d.out.Events[last].Where = tidy(u.text)
+		d.out.Events[last].read("location", d.out.Events[last].Where)
+	}
+	if d.bareAt > 0 && !u.gap && u.level == 0 && !d.underPoster() && len(u.text) < 90 && !passed {
 		if d.titlesBelow == nil {
 			d.titlesBelow = map[int]string{}
 		}
@@ -535,9 +539,17 @@ func (d *document) endDay() {
 		return
 	}
 	u.level = 0
-	if h.listed && d.heading() != "" && (len(h.texts) == 0 || h.texts[0].gap && h.texts[0].sentence) {
+	where := ""
+	if d.underPoster() && len(h.texts) > 0 {
+		if placeLine(h.texts[0].text) {
+			where = tidy(h.texts[0].text)
+		}
+		h.texts = nil
+	}
+	if (h.listed || d.underPoster()) && d.heading() != "" && (len(h.texts) == 0 || h.texts[0].gap && h.texts[0].sentence) {
 		e := d.begin(u)
-		e.What = tidy(d.heading())
+		e.What, e.Where = tidy(d.heading()), where
+		e.read("location", where)
 		r := &reader{text: u.text, toks: scan(u.text)}
 		for _, g := range grouped(r, d.spans(r, u)) {
 			d.timed(e, u, r, &g)

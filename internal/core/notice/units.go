@@ -107,7 +107,7 @@ func goesOn(before, l Line) bool {
 		return true
 	}
 	full := utf8.RuneCountInString(was) >= 55
-	if words := strings.Fields(was); len(words) > 1 && smallWords.has(words[len(words)-1]) && !bullet().MatchString(l.Text) {
+	if words := strings.Fields(was); len(words) > 1 && smallWords.has(words[len(words)-1]) && !(words[len(words)-1] == "am" && hasTime(strings.Join(words[len(words)-2:], " "))) && !bullet().MatchString(l.Text) {
 		return true
 	}
 	if m := enumerated().FindStringSubmatch(l.Text); m != nil && counted(m[1]) {
@@ -128,6 +128,12 @@ func goesOn(before, l Line) bool {
 		return false
 	}
 	return !strings.ContainsAny(last, ":")
+}
+
+// startsUpper tells whether a text begins with a capital.
+func startsUpper(text string) bool {
+	first, _ := utf8.DecodeRuneInString(text)
+	return unicode.IsUpper(first)
 }
 
 // fromLine and toLine begin with the first and the last day of something.
@@ -156,7 +162,7 @@ func cutOff(was, text string) bool {
 	}
 	last, first := r.toks[len(r.toks)-1], next.toks[0]
 	number := last.kind == 'n' || last.kind == 'w' && numberWords.number(last.text) > 0
-	if number && first.kind == 'w' && (last.kind == 'n' && len(first.text) > 3 && monthOf(first.text) > 0 && len(next.toks) > 1 && r.month(len(r.toks)-2) == 0 || lengthWords.has(first.text) && hasTime(was)) {
+	if number && first.kind == 'w' && (last.kind == 'n' && len(first.text) > 3 && monthOf(first.text) > 0 && len(next.toks) > 1 && r.month(len(r.toks)-2) == 0 && !(next.toks[1].kind == 'n' && len(next.toks[1].text) < 3 && (placeNouns.has(r.tok(len(r.toks)-2).text) || len(r.toks) == 2)) || lengthWords.has(first.text) && hasTime(was) && (!startsUpper(text) || list("stunde stunden minuten tag tage woche wochen monat monate").has(first.text))) {
 		return true
 	}
 	_, day := next.when(0)

@@ -1,0 +1,203 @@
+package notice
+
+import (
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// posters finds the titles that stand in lines of their own above the days or times that
+// they belong to, and makes headings of them; to a time alone its title is joined, whether
+// it stands above or below:
+//
+//	Crane test
+//	8 April 2026, 14:00
+//	Quay 5
+func (d *document) posters(units []unit) []unit {
+	if d.set.Message {
+		return units
+	}
+	var out []unit
+	titled := 0 // days below their titles
+	for run := range d.paragraphs(units) {
+		if p := d.poster(run); p.timed == 0 && p.above > 0 {
+			titled += len(p.anchors)
+		}
+	}
+	for run := range d.paragraphs(units) {
+		p := d.poster(run)
+		switch {
+		case p.timed > 0:
+			out = append(out, p.joined(run)...)
+		case p.above > 0 && titled > 1: // one alone may be the head of a letter
+			out = append(out, p.headed(run)...)
+		default:
+			out = append(out, run...)
+		}
+	}
+	return out
+}
+
+// paragraphs gives units that stand together without a blank line between, and, in what
+// begins with a day alone, each such day with what is below it. A day alone at the end of a
+// list of times is that of the next paragraph.
+func (d *document) paragraphs(units []unit) func(func([]unit) bool) {
+	return func(yield func([]unit) bool) {
+		from, days, times := 0, false, false
+		for i := range units {
+			day, time := d.bare(units[i])
+			if i == from {
+				days, times = day && !time, false
+			}
+			times = times || time && !day
+			if i+1 < len(units) && !units[i+1].gap {
+				ends := times && (i+2 == len(units) || units[i+2].gap)
+				if day, time := d.bare(units[i+1]); !day || time || i == from || !days && !ends {
+					continue
+				}
+			}
+			if !yield(units[from : i+1]) {
+				return
+			}
+			from = i + 1
+		}
+	}
+}
+
+// poster is how titles and times stand in a paragraph.
+type poster struct {
+	anchors [][2]int // the lines that say days, or times alone, from and to
+	timed   int      // they are times alone, of a day above: 1, titles stand above them; 2, below
+	above   int      // how many lines above an anchor its title is; 0 for none
+}
+
+// poster finds the order in a paragraph; the zero poster for none that is sure.
+func (d *document) poster(run []unit) (p poster) {
+	from, times := 0, 0
+	for i := range run {
+		day, time := d.bare(run[i])
+		if run[i].level > 0 || run[i].item || len(run[i].fields) > 0 {
+			return poster{}
+		}
+		switch last := len(p.anchors) - 1; {
+		case day && !time && i == 0:
+			from = 1 // of the lines below it, if they have times
+		case time && !day && last >= 0 && p.anchors[last][1] == i && times == 0: // the time of the day above
+			p.anchors[last][1]++
+		case time && !day:
+			times++
+			p.anchors = append(p.anchors, [2]int{i, i + 1})
+		case day:
+			p.anchors = append(p.anchors, [2]int{i, i + 1})
+		case SaysDay(run[i].text) || SaysTime(run[i].text):
+			return poster{}
+		}
+	}
+	n := len(p.anchors)
+	if n == 0 || times > 0 && times < n || from == 1 && times == 0 {
+		return poster{}
+	}
+	above, tail := p.anchors[0][0]-from, len(run)-p.anchors[n-1][1]
+	between := tail // lines between two anchors
+	for i := 1; i < n; i++ {
+		lines := p.anchors[i][0] - p.anchors[i-1][1]
+		if i > 1 && lines != between && above != 1 || lines < above || lines == 0 {
+			return poster{}
+		}
+		if i == 1 || lines < between {
+			between = lines
+		}
+	}
+	titled := func(at func(a [2]int) int) bool {
+		return !slices.ContainsFunc(p.anchors, func(a [2]int) bool { return !run[at(a)].plain() })
+	}
+	switch {
+	case above == 0 && times > 0 && between > 0 && (from == 1 || n > 1 || run[0].gap) && tail > 0 && titled(func(a [2]int) int { return a[1] }):
+		p.timed = 2
+		return p
+	case above == 0, n > 1 && tail == between && tail > 0 && above != between: // the day is above its title
+		return poster{}
+	case n > 1 && tail >= between && tail > 0:
+		return poster{}
+	case !titled(func(a [2]int) int { return a[0] - above }):
+		return poster{}
+	case times > 0:
+		p.timed = 1
+	}
+	p.above = above
+	return p
+}
+
+// joined gives the lines of a paragraph with each time and its title in one.
+func (p poster) joined(run []unit) (out []unit) {
+	at := 0
+	for _, a := range p.anchors {
+		title := a[0] - p.above
+		if p.timed == 2 {
+			title = a[1]
+		}
+		out = append(out, run[at:min(title, a[0])]...)
+		one := run[a[0]]
+		one.gap, one.line = run[min(title, a[0])].gap, run[min(title, a[0])].line
+		one.text += " " + run[title].text
+		out = append(out, one)
+		for i := min(title, a[0]) + 1; i < max(title+1, a[1]); i++ {
+			if i != title && i != a[0] {
+				out = append(out, run[i])
+			}
+		}
+		at = max(title+1, a[1])
+	}
+	return append(out, run[at:]...)
+}
+
+// headed gives the lines of a paragraph with the titles as headings, each directly above its
+// day.
+func (p poster) headed(run []unit) (out []unit) {
+	at := 0
+	for _, a := range p.anchors {
+		title := a[0] - p.above
+		out = append(out, run[at:title]...)
+		head := run[title]
+		head.level = posterLevel
+		out = append(append(append(out, head), run[a[0]:a[1]]...), run[title+1:a[0]]...)
+		at = a[1]
+	}
+	return append(out, run[at:]...)
+}
+
+// posterLevel is below every heading that a text marks as one.
+const posterLevel = 9
+
+// underPoster tells whether what is read stands below such a title.
+func (d *document) underPoster() bool { return len(d.headings) == posterLevel }
+
+// plain tells whether a unit can be a title and nothing else.
+func (u *unit) plain() bool {
+	return u.level == 0 && !u.item && !u.sentence && !u.struck && len(u.fields) == 0 && len(u.text) < 90 && u.text[len(u.text)-1] != ':' && meaningful(u.text) && !phraseAt(u.text, addressed) && !SaysDay(u.text) && !SaysTime(u.text)
+}
+
+// placeLine tells whether a line below a day is a place: Quay 4, Pilot House.
+func placeLine(text string) bool {
+	names := strings.Fields(text)
+	return onlyPlace().MatchString(text) || len(names) < 4 && placelike(text) && !slices.ContainsFunc(names, func(n string) bool { r, _ := utf8.DecodeRuneInString(n); return unicode.IsLower(r) })
+}
+
+// bare tells whether a unit says days, or times without a day, and nothing else.
+func (d *document) bare(u unit) (day, time bool) {
+	r := &reader{text: u.text, toks: scan(u.text)}
+	spans := (&document{set: d.set, year: d.year, order: d.order, years: d.years}).spans(r, u)
+	for _, s := range spans {
+		day, time = day || s.kind == 'd', time || s.kind == 't'
+		if s.kind == 'd' && s.dates.days[0].relative {
+			return false, false
+		}
+	}
+	for i := range r.toks {
+		if !slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to }) && !r.onlyLinks(i, i+1) {
+			return false, false
+		}
+	}
+	return day, time
+}

@@ -19,6 +19,7 @@ type record struct {
 
 	when, first, last     string // days, and days with times
 	clockFirst, clockLast string
+	began                 bool // a label of a beginning says first
 	minutes               int
 	what, other, counted  string // by its label; under a label of no known meaning; and without a letter
 	unread                string // what has no part in the reading: it holds the event
@@ -67,7 +68,10 @@ func (b *record) take(u unit, f Field) {
 		if justTime(value) {
 			b.clockFirst = value
 		} else {
-			b.first = value
+			if b.began && b.first != value { // ETA and ETB
+				b.unread = said
+			}
+			b.first, b.began = value, true
 		}
 	case "end":
 		if justTime(value) {
@@ -75,6 +79,9 @@ func (b *record) take(u unit, f Field) {
 			return
 		}
 		if !r.hasDate() && phraseIn(value, openWords) == "" {
+			b.unread = said
+		}
+		if b.last != "" && b.last != value {
 			b.unread = said
 		}
 		b.last = value

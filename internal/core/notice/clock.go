@@ -521,7 +521,8 @@ func (r *reader) untilOpen(i int) int {
 // rangeOfHours tells whether two hours and a word for a range stand at token i.
 func (r *reader) rangeOfHours(i int) bool {
 	a, b := numberOf(r.tok(i)), numberOf(r.tok(i+2))
-	return a >= 0 && a <= 24 && b >= 0 && b <= 24 && (r.is(i+1, '-') || r.word(i+1, rangeWords) || r.word(i+1, andWords)) && r.month(i+3) == 0 && !r.is(i+3, '/') && !(r.is(i+3, '.') && r.is(i+4, 'n') && !r.tok(i+4).gap) || r.isHalf(i+1)
+	return a >= 0 && a <= 24 && b >= 0 && b <= 24 && (r.is(i+1, '-') || r.word(i+1, rangeWords) || r.word(i+1, andWords)) && r.month(i+3) == 0 && !r.is(i+3, '/') && !(r.is(i+3, '.') && r.is(i+4, 'n') && !r.tok(i+4).gap) || r.isHalf(i+1) ||
+		a >= 0 && a <= 24 && r.word(i+1, rangeWords) && r.word(i+2, list("half quarter noon midnight halb viertel dreiviertel mittag mitternacht midi minuit mediodía medianoche mezzogiorno mezzanotte kwart")) // nine to half past eleven
 }
 
 // dateAt tells whether a date stands at token i.

@@ -70,6 +70,15 @@ func (r *reader) vague(g *group) bool {
 	return false
 }
 
+// eitherHalf tells whether times are of hours that are hardly meant as they stand, 2:30 or
+// 4.50, where nothing shows which half of the day is meant.
+func (d *document) eitherHalf(t *times) bool {
+	low := func(c clock) bool {
+		return c.half == 0 && !c.sure && !c.marked && !c.bare && c.hour >= 1 && c.hour <= 12
+	}
+	return !d.full && low(t.list[0]) && t.list[0].hour <= 5 && (t.until == nil || low(*t.until))
+}
+
 // either tells whether a word for "or" stands between groups.
 func (r *reader) either(groups []group) bool {
 	if len(groups) > 1 && phraseIn(r.text, []string{"to choose from", "choose one", "pick one", "one of the following", "one of these", "options", "alternatives", "suggestions", "proposed dates", "zur auswahl", "wahlweise", "au choix", "a elegir", "a scelta", "à escolha", "naar keuze"}) != "" {
@@ -149,6 +158,9 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		}
 	case g.times != nil && g.times.until == nil && len(g.times.list) == 1 && r.untilBefore(r.timeAt(g)):
 		return fault.Newf("has no beginning: it says only until when").Do("say when it begins")
+	case g.times != nil && !d.set.Message && d.eitherHalf(g.times):
+		c := g.times.list[0]
+		return fault.Newf("says %s, which may be in the night or in the afternoon, or no time at all", c).Do("write it as %02d:%02d or %02d:%02d", c.hour, c.minute, c.hour+12, c.minute)
 	case g.times != nil && g.times.or:
 		return fault.Newf(oneOfSeveral).Do("say which one it is")
 	case g.times != nil && g.times.window && (g.minutes > 0 || d.set.Message && phraseIn(text, []string{"closed", "blocked", "shut", "gesperrt", "geschlossen", "fermé", "cerrado", "chiuso", "fechado", "dicht"}) == ""):

@@ -59,6 +59,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i-1, i)
 		case t.kind == 'n' && has('t') && r.word(i-1, andWords) && r.rangeOfHours(i) && !(r.is(i+3, 'w') && lengthWords.number(r.tok(i+3).text) == 0): // 9 to 12 and 1 to 4
 			return said(i, i+2)
+		case has('d') && !has('t') && r.word(i, list("both each beide je jeweils chaque chacun cada ciascuno telkens all alle")) && r.rangeOfHours(i+1): // both 9 to 12
+			return said(i, i+3)
 		case t.kind == 'n' && has('d') && len(t.text) <= 2 && r.isHalf(i+1): // 3:15–45 pm
 			return said(i, i+1)
 		case t.kind == 'n' && has('d') && !has('t') && len(t.text) == 3 && (r.is(i+1, '-') || r.word(i+1, rangeWords)) && r.is(i+2, 'n') && len(r.tok(i+2).text) == 4 && t.num%100 < 60 && r.tok(i+2).num%100 < 60 && r.tok(i+2).num <= 2400: // 800-1600

@@ -51,6 +51,10 @@ func (d *document) unit(u unit) {
 		return
 	}
 	groups := grouped(r, spans)
+	if len(groups) == 1 && groups[0].dates == nil && len(d.out.Events) > 0 && endLine().MatchString(u.text) {
+		d.pass(u, u.text, "the end of what stands above it, which is no event of its own")
+		return
+	}
 	d.roughly(u, r, len(groups) == 0 && len(passed) == 0)
 	if stray != "" && len(groups) == 0 && len(passed) == 0 {
 		e := d.begin(u)
@@ -187,6 +191,9 @@ var startOfAll = []string{"unless stated", "unless otherwise", "unless noted", "
 // listOfNone passes over what stands below a heading of days that are none of events.
 func (d *document) listOfNone(u unit, spans []span) bool {
 	h := d.heading()
+	if lead, rest, ok := strings.Cut(u.text, ":"); ok && !u.item && !strings.ContainsAny(rest, ":;") { // Closing dates: entries 20 March, results 30 March
+		h = lead
+	}
 	if u.level > 0 || h == "" || !saysDays(spans) {
 		return false
 	}

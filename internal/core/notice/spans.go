@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 )
@@ -166,6 +167,16 @@ func (r *reader) allDay(i int) int {
 	return 0
 }
 
+// twoLetters gives the day of the week that a word of two letters names at the beginning of
+// a line, before a number: Mo 6, Lu 6.
+func (r *reader) twoLetters(i int) uint8 {
+	t := r.tok(i)
+	if i != 0 || t.kind != 'w' || len(t.text) != 2 || !startsUpper(r.text[t.from:]) || !r.is(i+1, 'n') || len(r.tok(i+1).text) > 2 {
+		return 0
+	}
+	return weekdaysOf(t.text)
+}
+
 // bareDays reads days of the month that a heading names, at the beginning of a
 // line: "Mon 2", "3rd", "12–14".
 func (r *reader) bareDays(month, year int) (dates, int) {
@@ -173,7 +184,7 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 	var out dates
 	for {
 		d := day{weekday: -1, month: month, year: year}
-		if days := r.weekday(at); days != 0 {
+		if days := cmp.Or(r.weekday(at), r.twoLetters(at)); days != 0 {
 			d.weekdays = days
 			at++
 			for r.is(at, '.') || r.is(at, ',') {

@@ -66,6 +66,9 @@ var quarterPast = pattern.Lazy(`\d(?: ?Uhr)? c\. ?t\.`)
 // endOfWorks is the name of an end, which is no event of its own.
 var endOfWorks = pattern.Lazy(`(?i)^\W*(?:(?:end|completion) of (?:the )?(?:works?|dredging|closure|construction)|ende der (?:\p{L}*arbeiten|sperrung)|fin (?:des travaux|de la fermeture|de las obras|del cierre)|fine (?:dei lavori|della chiusura)|fim (?:das obras|do fecho)|einde (?:van de )?(?:werkzaamheden|afsluiting))`)
 
+// endLine is a line of a programme that says when it is over.
+var endLine = pattern.Lazy(`(?i)^\W*(?:\d{1,2}(?:[:.h]\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|uur))?\W+)(?:(?:approx\.?|ca\.?|about) )?(?:the )?(?:end|ends|finish|end of (?:the )?(?:day|programme|program|event)|ende|ende der veranstaltung|fin|fine|fim|einde)\W*$`)
+
 // asking is what asks for a day in a text that nobody answers.
 var asking = []string{"we propose", "we suggest", "we would propose", "would suit", "suit you", "please confirm", "we hope to", "wir schlagen vor", "bitte bestätigen", "nous proposons", "merci de confirmer", "proponemos", "por favor confirme", "proponiamo", "si prega di confermare", "propomos", "por favor confirmem", "wij stellen voor", "we stellen voor", "graag bevestigen"}
 

@@ -55,7 +55,7 @@ func columned(lead string) bool {
 		return false
 	}
 	if full < 2 {
-		return strings.ContainsAny(lead, "\t;") && full == 1 && !strings.Contains(lead, ". ")
+		return strings.ContainsAny(lead, "\t;") && full == 1 && !strings.Contains(lead, ". ") && !strings.Contains(lead, "; ")
 	}
 	for _, sep := range []string{"\t", ";", "|", ","} {
 		counts := map[int]int{}

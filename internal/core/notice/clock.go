@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"unicode"
@@ -315,6 +316,16 @@ type times struct {
 	window bool // between 2 and 4
 	or     bool
 	zone   string // as it is written behind; "local" for the one of the place
+	zones  bool   // the end is in another
+}
+
+// to gives the times with the end that others say. A zone behind the end alone is that of
+// both.
+func (t times) to(end times) *times {
+	t.until, t.open = endOf(t.list[0], end.list[0]), false
+	t.zones = t.zone != "" && end.zone != "" && t.zone != end.zone
+	t.zone = cmp.Or(t.zone, end.zone)
+	return &t
 }
 
 // clocks reads the times at token i, and gives the token behind them; 0 for
@@ -331,12 +342,19 @@ func (r *reader) clocks(i int, loose bool) (times, int) {
 	switch t := r.tok(n); {
 	case r.zoneAt(n):
 		out.zone, n = strings.ToUpper(t.text), n+1
-		if s, h := r.tok(n), r.tok(n+1); (t.text == "utc" || t.text == "gmt") && (s.kind == '+' || s.kind == '-') && !s.gap && h.kind == 'n' && h.num <= 14 { // UTC+2
-			sign := "+"
+		if s, h := r.tok(n), r.tok(n+1); (t.text == "utc" || t.text == "gmt") && (s.kind == '+' || s.kind == '-') && !s.gap && h.kind == 'n' { // UTC+2, UTC+05:30, UTC+0530
+			sign, hour, minute, to := "+", h.num, 0, n+2
 			if s.kind == '-' {
 				sign = "-"
 			}
-			out.zone, n = fmt.Sprintf("%s%02d:00", sign, h.num), n+2
+			if m := r.tok(n + 3); len(h.text) == 4 {
+				hour, minute = h.num/100, h.num%100
+			} else if r.is(n+2, ':') && m.kind == 'n' && !m.gap && len(m.text) == 2 {
+				minute, to = m.num, n+4
+			}
+			if hour <= 14 && minute < 60 {
+				out.zone, n = fmt.Sprintf("%s%02d:%02d", sign, hour, minute), to
+			}
 		}
 	case (t.text == "local" || t.text == "lokale" || t.text == "heure" || t.text == "hora") && (r.tok(n+1).text == "time" || r.tok(n+1).text == "zeit" || r.tok(n+1).text == "locale" || r.tok(n+1).text == "local"):
 		out.zone, n = "local", n+2
@@ -504,7 +522,7 @@ func (r *reader) saidTwice(n int) int {
 	if word.kind != 'w' || !zoneWords.has(word.text) && word.text != "lt" && !hourWords.has(word.text) || !r.is(n+1, '-') && !r.word(n+1, rangeWords) {
 		return n
 	}
-	if _, end := r.clock(n+2, true); end > 0 && (r.tok(end).text == word.text || r.tok(end-1).text == word.text) {
+	if _, end := r.clock(n+2, true); end > 0 && (r.tok(end).text == word.text || r.tok(end-1).text == word.text) && !((r.is(end+1, '+') || r.is(end+1, '-')) && !r.tok(end+1).gap) { // UTC to UTC+2
 		return n + 1
 	}
 	return n

@@ -158,6 +158,8 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		}
 	case g.times != nil && g.times.until == nil && len(g.times.list) == 1 && r.untilBefore(r.timeAt(g)):
 		return fault.Newf("has no beginning: it says only until when").Do("say when it begins")
+	case g.times != nil && g.times.zones:
+		return fault.Newf("says its beginning and its end in two zones").Do("write both in one")
 	case g.times != nil && !d.set.Message && d.eitherHalf(g.times):
 		c := g.times.list[0]
 		return fault.Newf("says %s, which may be in the night or in the afternoon, or no time at all", c).Do("write it as %02d:%02d or %02d:%02d", c.hour, c.minute, c.hour+12, c.minute)

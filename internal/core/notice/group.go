@@ -67,9 +67,7 @@ func grouped(r *reader, spans []span) (out []group) {
 				// 5 March 14:00 – 6 March 10:00
 				d := *g.dates
 				d.until = &s.dates.days[0]
-				t := *g.times
-				t.until = endOf(t.list[0], spans[n+1].times.list[0])
-				g.dates, g.times, g.to, g.apart = &d, &t, spans[n+1].to, true
+				g.dates, g.times, g.to, g.apart = &d, g.times.to(spans[n+1].times), spans[n+1].to, true
 				spans[n+1].kind = 0
 				continue
 			}
@@ -89,10 +87,7 @@ func grouped(r *reader, spans []span) (out []group) {
 				}
 				g.times, g.to = &s.times, s.to
 			case g != nil && g.times.until == nil && len(g.times.list) == 1 && len(s.times.list) == 1 && s.times.until == nil && (endsWith(r.before(s.from), []string{"until", "till", "bis", "jusqu'à", "hasta", "fino alle", "até", "tot"}) || r.word(s.from-1, untilWords)):
-				t := *g.times
-				t.until = endOf(t.list[0], s.times.list[0])
-				t.open = false
-				g.times, g.to = &t, s.to
+				g.times, g.to = g.times.to(s.times), s.to
 			default:
 				was := g
 				open(*s)
@@ -386,12 +381,11 @@ func (r *reader) stays(groups []group) []group {
 		if a.dates == nil || len(a.dates.days) != 1 {
 			continue
 		}
-		days, times := *a.dates, *a.times
-		times.until, times.open = endOf(a.times.list[0], b.times.list[0]), false
+		days := *a.dates
 		if !b.inherits && !oneDay {
 			days.until = &b.dates.days[0]
 		}
-		one := group{dates: &days, times: &times, from: a.from, to: b.to, spans: append(slices.Clone(a.spans), b.spans...), apart: !b.inherits && !oneDay, doubt: cmp.Or(a.doubt, b.doubt)}
+		one := group{dates: &days, times: a.times.to(*b.times), from: a.from, to: b.to, spans: append(slices.Clone(a.spans), b.spans...), apart: !b.inherits && !oneDay, doubt: cmp.Or(a.doubt, b.doubt)}
 		groups = append(append(slices.Clone(groups[:n]), one), groups[n+2:]...)
 	}
 	return groups

@@ -158,11 +158,33 @@ func lengthText(minutes int) string {
 	return strconv.Itoa(minutes) + " minutes"
 }
 
-// A date and a time joined as RFC 3339 section 5.6 and RFC 5545 section 3.3.5 write them.
+// A date and a time joined as RFC 3339 section 5.6 and RFC 5545 section 3.3.5 write them,
+// two of them as in ISO 8601, and a time with its offset as in RFC 5322 section 3.3.
 var (
-	instant      = pattern.Lazy(`\b(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d)`)
+	instant      = pattern.Lazy(`\b(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d)(?::\d\d)?(?:([+-]\d\d):?(\d\d)\b)?`)
+	interval     = pattern.Lazy(`([Tt]\d\d:\d\d(?::\d\d)?(?:[Zz]|[+-]\d\d:?\d\d)?)/(\d{4}-\d\d-\d\d[Tt])`)
 	basicInstant = pattern.Lazy(`\b([12]\d{3})([01]\d)([0-3]\d)[Tt]([0-2]\d)([0-5]\d)(?:[0-5]\d)?([Zz]?)\b`)
+	mailOffset   = pattern.Lazy(`\b(\d\d:\d\d):\d\d ([+-]\d\d)(\d\d)\b`)
 )
+
+// joined writes dates and times that are joined by signs of a standard with words instead.
+func joined(text string) string {
+	if strings.ContainsAny(text, "Tt") {
+		text = interval().ReplaceAllString(text, "$1 – $2")
+		text = instant().ReplaceAllStringFunc(text, func(s string) string {
+			m := instant().FindStringSubmatch(s)
+			if m[3] != "" {
+				return m[1] + " " + m[2] + " UTC" + m[3] + ":" + m[4]
+			}
+			return m[1] + " " + m[2]
+		})
+		text = basicInstant().ReplaceAllString(text, "$1-$2-$3 $4:$5$6")
+	}
+	if strings.Contains(text, " +") || strings.Contains(text, " -") {
+		text = mailOffset().ReplaceAllString(text, "$1 UTC$2:$3")
+	}
+	return text
+}
 
 var (
 	hardSpaces = strings.NewReplacer("\u00a0", " ", "\u2007", " ", "\u2009", " ", "\u202f", " ")
@@ -190,10 +212,7 @@ func Read(lines []Line, set Settings) Found {
 	lines = slices.Clone(lines)
 	for i := range lines {
 		l := &lines[i]
-		l.Text = spaced(l.Text)
-		if strings.ContainsAny(l.Text, "Tt") {
-			l.Text = basicInstant().ReplaceAllString(instant().ReplaceAllString(l.Text, "$1 $2"), "$1-$2-$3 $4:$5$6")
-		}
+		l.Text = joined(spaced(l.Text))
 	}
 	d.learn(lines)
 	for i := range lines {

@@ -18,15 +18,18 @@ func (d *document) posters(units []unit) []unit {
 	if d.set.Message {
 		return units
 	}
+	for i := range units {
+		units[i].day, units[i].time = d.bare(units[i])
+	}
 	var out []unit
 	titled := 0 // days below their titles
-	for run := range d.paragraphs(units) {
-		if p := d.poster(run); p.timed == 0 && p.above > 0 {
+	for run := range paragraphs(units) {
+		if p := posterOf(run); p.timed == 0 && p.above > 0 {
 			titled += len(p.anchors)
 		}
 	}
-	for run := range d.paragraphs(units) {
-		p := d.poster(run)
+	for run := range paragraphs(units) {
+		p := posterOf(run)
 		switch {
 		case p.timed > 0:
 			out = append(out, p.joined(run)...)
@@ -42,18 +45,18 @@ func (d *document) posters(units []unit) []unit {
 // paragraphs gives units that stand together without a blank line between, and, in what
 // begins with a day alone, each such day with what is below it. A day alone at the end of a
 // list of times is that of the next paragraph.
-func (d *document) paragraphs(units []unit) func(func([]unit) bool) {
+func paragraphs(units []unit) func(func([]unit) bool) {
 	return func(yield func([]unit) bool) {
 		from, days, times := 0, false, false
 		for i := range units {
-			day, time := d.bare(units[i])
+			u := units[i]
 			if i == from {
-				days, times = day && !time, false
+				days, times = u.day && !u.time, false
 			}
-			times = times || time && !day
+			times = times || u.time && !u.day
 			if i+1 < len(units) && !units[i+1].gap {
 				ends := times && (i+2 == len(units) || units[i+2].gap)
-				if day, time := d.bare(units[i+1]); !day || time || i == from || !days && !ends {
+				if next := units[i+1]; !next.day || next.time || i == from || !days && !ends {
 					continue
 				}
 			}
@@ -72,11 +75,11 @@ type poster struct {
 	above   int      // how many lines above an anchor its title is; 0 for none
 }
 
-// poster finds the order in a paragraph; the zero poster for none that is sure.
-func (d *document) poster(run []unit) (p poster) {
+// posterOf finds the order in a paragraph; the zero poster for none that is sure.
+func posterOf(run []unit) (p poster) {
 	from, times := 0, 0
 	for i := range run {
-		day, time := d.bare(run[i])
+		day, time := run[i].day, run[i].time
 		if run[i].level > 0 || run[i].item || len(run[i].fields) > 0 {
 			return poster{}
 		}
@@ -186,6 +189,9 @@ func placeLine(text string) bool {
 
 // bare tells whether a unit says days, or times without a day, and nothing else.
 func (d *document) bare(u unit) (day, time bool) {
+	if len(u.text) > 100 || len(u.fields) > 0 {
+		return false, false
+	}
 	r := &reader{text: u.text, toks: scan(u.text)}
 	spans := (&document{set: d.set, year: d.year, order: d.order, years: d.years}).spans(r, u)
 	for _, s := range spans {

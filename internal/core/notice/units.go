@@ -21,6 +21,7 @@ type unit struct {
 	sentence   bool // one of several of a paragraph, or one that is written as one
 	struck     bool
 	gap        bool // a blank line stands before it
+	day, time  bool // it says days, or times, and nothing else
 	fields     []Field
 }
 

@@ -425,8 +425,9 @@ func (c *Column) missingYear(text string, d date) (int, *fault.Fault) {
 		}
 		return c.singleYear, nil
 	}
-	at := time.Date(y, time.Month(m), day, 12, 0, 0, 0, c.set.Present.Location())
-	if apart := at.Sub(c.set.Present).Abs(); c.singleYear == 0 && apart < 183*24*time.Hour {
+	_, month, today := c.set.Present.Date() // the hour has no say in it
+	apart := time.Date(y, time.Month(m), day, 0, 0, 0, 0, time.UTC).Sub(time.Date(y, month, today, 0, 0, 0, 0, time.UTC)).Abs()
+	if c.singleYear == 0 && apart < 183*24*time.Hour {
 		return y, nil
 	}
 	return 0, fault.New(text, "has no year, and nothing tells which").Do("set assume: { year: %d }", y)

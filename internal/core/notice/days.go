@@ -11,7 +11,7 @@ import (
 // behind them; 0 for none.
 func (r *reader) when(i int) (dates, int) {
 	at := i
-	from := r.word(at, fromWords) || r.word(at, betweenWords)
+	from := r.word(at, fromWords) || r.word(at, betweenWords) || i == 0 && r.tok(0).text == "da" && r.weekday(1) != 0
 	starts := r.word(at, startingWords)
 	ends := r.untilBefore(at)
 	every := r.word(at-1, list("every each jeden jede jedes chaque cada ogni elke alle todos tous"))
@@ -110,6 +110,9 @@ func (r *reader) clockAhead(i int) bool {
 	for n := i; n < i+3; n++ {
 		if _, end := r.clock(n, false); end > 0 {
 			return true
+		}
+		if !r.onlyLinks(n, n+1) {
+			return false
 		}
 	}
 	return false

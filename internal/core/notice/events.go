@@ -87,7 +87,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			g.doubt = "says only a part of the day"
 		case phraseIn(u.text, ifNeeded) != "" && n == len(groups)-1:
 			g.doubt = "is only there if it is needed"
-		case g.times == nil && !g.allDay && (timed > 0 || r.timeGone && !d.set.Message):
+		case g.times == nil && !g.allDay && (timed > 0 || r.timeGone):
 			g.doubt = "has no time of its own, and the text says one for another day"
 		}
 		base := d.begin(u)

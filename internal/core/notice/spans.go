@@ -37,7 +37,7 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 				continue
 			}
 		}
-		if r.word(i, dayLinks) && !r.word(i, fromWords) {
+		if r.word(i, dayLinks) && !r.word(i, fromWords) && !(i == 0 && r.tok(i).text == "da" && r.weekday(1) != 0) {
 			i++
 			continue
 		}
@@ -109,6 +109,9 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 
 // hourAlone reads the hour of an answer: "three works", "make it 4", "rather five".
 func (r *reader) hourAlone(from int) []span {
+	for from < 4 && (r.word(from, list("yes ok okay no sorry well but and so ja nein aber oui non mais")) || from > 0 && r.is(from, ',')) {
+		from++ // yes, but 11 suits me better
+	}
 	for i := from; i < min(len(r.toks), from+12); i++ {
 		n := numberOf(r.tok(i))
 		lead := i == from || r.word(i-1, list("it about rather better say at then prefer suggest to")) || i == 1 && r.word(0, list("then and so but ok okay yes no sorry is would"))

@@ -2,6 +2,7 @@ package notice
 
 import (
 	"slices"
+	"strings"
 
 	"almanach/internal/core/pattern"
 )
@@ -107,4 +108,41 @@ func (r *reader) durationLeft(i int, used func(int) bool) int {
 		}
 	}
 	return 0
+}
+
+// weekAhead counts weeks from a day in words that are not read: mardi en huit, Monday
+// fortnight, Montag über acht Tage, lunedì a otto.
+var weekAhead = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:(?:\p{L}+di|dimanche|aujourd[’']hui|demain) en (?:huit|quinze|8|15)|(?:\p{L}+tag|mittwoch|heute|morgen) (?:über|in) (?:acht|vierzehn|8|14) tage?n?|übernächst\p{L}+|(?:\p{L}+dì|sabato|domenica|oggi|domani) a (?:otto|quindici)|(?:segunda|terça|quarta|quinta|sexta|sábado|domingo|hoje|amanhã)(?:-feira)? a (?:oito|quinze)|de (?:hoy|mañana|\p{L}+) en (?:ocho|quince)|(?:\p{L}+dag|vandaag|morgen) over (?:acht dagen|veertien dagen|14 dagen)|(?:\p{L}+day|today|tomorrow) fortnight|today week|after next|but one)(?:$|[^\p{L}])`)
+
+// behindDay, besideDay and aheadDay are words behind or before a day of the week that count it from something else,
+// or leave open which it is.
+var (
+	behindDay = words(`following suivant suivante d'après darauf danach siguiente anterior successivo successiva seguente seguinte erna daarna`)
+	besideDay = words(`after before après avant nach vor después antes dopo prima depois na`)
+	aheadDay  = words(`following other any some folgenden folgender darauffolgenden darauffolgender nächstfolgenden irgendeinem otro otra autre altro altra outro outra andere einem un una uno`)
+)
+
+// whichWeek tells whether a text names a day of the week, today or tomorrow, and counts it from
+// something that is not read, or leaves open which it is: the Monday after the regatta, any
+// Monday.
+func (r *reader) whichWeek(spans []span) bool {
+	for _, s := range spans {
+		if s.kind != 'd' || !s.dates.days[0].relative {
+			continue
+		}
+		if weekAhead().MatchString(r.text) {
+			return true
+		}
+		if s.dates.days[0].weekdays == 0 {
+			continue
+		}
+		if r.word(s.from-1, aheadDay) || r.tok(s.from-1).text == "a" && strings.HasSuffix(r.tok(s.to-1).text, "day") {
+			return true
+		}
+		next := s.to + 1 // Monday after 10, lundi après-midi, Montag vor Ort
+		if r.word(s.to, behindDay) || r.word(s.to, besideDay) && !(r.is(next, '-') && r.tok(next+1).text == "midi") && !r.word(next, list("ort midi noon lunch")) && !slices.ContainsFunc(spans, func(o span) bool { return o.from >= s.to && o.from <= next }) {
+			return true
+		}
+	}
+	return false
 }

@@ -78,6 +78,9 @@ var firstOn = []string{"first on", "first time on", "starting", "starting on", "
 // 6 April will be on 7 April.
 var ofThenOn = pattern.Lazy(`(?i)^(?:will (?:now )?be|is(?: now)?|takes place|will take place|will be held|is held|is to be|findet|wird|ist|será|es|se celebra(?:rá)?|tendrá lugar|aura lieu|sera|est|se tiendra|si terrà|sarà|è|avrà luogo|terá lugar|é|realiza-se|is op|wordt|vindt|zal)(?:$|[^\p{L}])`)
 
+// became stands between what was and what is: Monday 10:00 has become Tuesday 11:00.
+var became = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:has become|have become|becomes|became|turns into|turned into|wird zu|wurde zu|ist jetzt|est devenue?|devient|ha pasado a ser|pasa a ser|è diventat[ao]|diventa|passou a ser|passa a ser|is nu|wordt nu|is now|now is)(?:$|[^\p{L}])`)
+
 // ofDay stands before the day by which an event is named.
 var ofDay = words(`of vom von du del do di van`)
 
@@ -94,6 +97,9 @@ func (r *reader) twoDays(spans []span) bool {
 		}
 		if a.kind != 'd' || b.kind != 'd' || a.dates.until != nil || len(a.dates.days) > 1 {
 			continue
+		}
+		if became().MatchString(r.text[r.tok(spans[n-1].to-1).to:r.tok(b.from).from]) {
+			return true
 		}
 		named := r.word(a.from, fromWords) || r.word(a.from-1, fromWords) || r.word(a.from-1, ofDay)
 		between := r.text[r.tok(spans[n-1].to-1).to:r.tok(b.from).from]

@@ -124,6 +124,9 @@ func (r *reader) listed(i int) (dates, int) {
 	if r.is(i-1, '-') && r.is(i-2, 'n') && !r.tok(i-1).gap && !r.tok(i).gap { // 5 March 9-12, 6 March 13-15: the 12 is of the range before it
 		return dates{}, 0
 	}
+	if r.word(i-1, rangeWords) && r.is(i-2, 'n') && (r.month(i-3) > 0 || r.is(i-3, 'n') && len(r.tok(i-3).text) == 4 || r.is(i-3, ',')) && r.and(i+1) && r.tok(i).num <= 24 && !r.tok(i).ordinal { // 5 March 9 to 5 and 6 March 9 to 1
+		return dates{}, 0
+	}
 	at := i
 	var weekdays []uint8
 	take := func() (int, bool) {

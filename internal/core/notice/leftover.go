@@ -89,6 +89,8 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, i+1)
 		case (t.text == "après" || t.text == "avant") && r.is(i+1, '-') && r.tok(i+2).text == "midi" && !has('t') && !has('a') && has('d'):
 			return "says only a part of the day"
+		case r.word(i, list("past to")) && has('d') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.to == i && s.times.list[len(s.times.list)-1].bare }) && (i+1 >= len(r.toks) || r.is(i+1, '.') || r.is(i+1, ',')): // at ten past
+			return said(i-1, i)
 		case t.text == "viertel" && !ended && has('d') && !r.is(i-1, 'n') && !has('t'): // um Viertel elf
 			return said(i, i+1)
 		case r.word(i, list("sunrise sunset dawn dusk sonnenaufgang sonnenuntergang")) && (has('t') || has('d')):
@@ -204,7 +206,7 @@ func (r *reader) leftover(spans []span) string {
 		return "tells of something that is extended"
 	}
 	for _, s := range spans {
-		if s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && !s.dates.days[0].next && s.dates.days[0].after == 0 && phraseIn(r.text, []string{"went well", "went fine", "went wrong", "was", "were", "took place", "happened", "didn't", "did not", "failed", "fand statt", "war", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats"}) != "" || s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && containsOne(lower, "ed sent been done seen told asked paid given made left put got had") && toldOf().MatchString(r.text) {
+		if s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && !s.dates.days[0].next && s.dates.days[0].after == 0 && phraseIn(r.text, []string{"went well", "went fine", "went wrong", "was", "were", "took place", "happened", "didn't", "did not", "failed", "fand statt", "war", "a eu lieu", "tuvo lugar", "ha avuto luogo", "teve lugar", "vond plaats"}) != "" || s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && containsOne(lower, "ed sent been done seen told asked paid given made left put got had") && toldOf().MatchString(r.text) || s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && saidOf().MatchString(r.before(s.from)) {
 			return "may tell of what is past"
 		}
 		if s.kind == 'd' && !has('t') && containsOne(lower, "late early earlier behind delayed später früher retard tarde ritardo laat") && lateBy().MatchString(r.text) {
@@ -590,7 +592,7 @@ func (r *reader) endsBy(passed []string, spans []span) string {
 
 // phraseAt tells whether a text begins with one of some phrases.
 func phraseAt(text string, phrases []string) bool {
-	text = strings.ToLower(strings.TrimLeft(text, " -–•*("))
+	text = strings.ToLower(strings.TrimLeft(text, " -–•*()"))
 	return slices.ContainsFunc(phrases, func(p string) bool {
 		rest, ok := strings.CutPrefix(text, p)
 		return ok && !startsWithLetter(rest)

@@ -41,7 +41,7 @@ func (d *document) unit(u unit) {
 		d.pass(u, u.text, "the hours in which something is open")
 		return
 	}
-	stray, left := r.stray(spans), r.leftover(spans)
+	stray, left := r.stray(spans), cmp.Or(r.leftover(spans), r.halves(spans))
 	spans, passed := d.veto(r, spans, u)
 	for _, p := range passed {
 		d.pass(u, u.text, p)

@@ -67,6 +67,10 @@ var quarterPast = pattern.Lazy(`\d(?: ?Uhr)? c\. ?t\.`)
 // endOfWorks is the name of an end, which is no event of its own.
 var endOfWorks = pattern.Lazy(`(?i)^\W*(?:(?:end|completion) of (?:the )?(?:works?|dredging|closure|construction)|ende der (?:\p{L}*arbeiten|sperrung)|fin (?:des travaux|de la fermeture|de las obras|del cierre)|fine (?:dei lavori|della chiusura)|fim (?:das obras|do fecho)|einde (?:van de )?(?:werkzaamheden|afsluiting))`)
 
+// saidOf stands before a day on which something was: thanks for the call on, as discussed
+// on, we met on.
+var saidOf = pattern.Lazy(`(?i)(?:thanks? (?:you )?for (?:the|your|our|coming|a)\s.{0,40}|as (?:discussed|agreed|mentioned|announced|said|written|promised)|(?:further|with reference|referring) to .{0,40}|\b(?:i|we|he|she|they|you) (?:met|called|phoned|spoke|talked|saw|sent|wrote|visited|received|discussed|emailed|mailed|rang|came|went|arrived|left|sailed)\b.{0,40}|danke für .{0,40}|wie (?:am|besprochen|vereinbart|angekündigt)\b.{0,12}|merci pour .{0,40}|(?:comme convenu|comme discuté|suite à) .{0,40}|gracias por .{0,40}|como (?:acordamos|hablamos|acordado|combinado)\b.{0,12}|grazie per .{0,40}|come (?:concordato|discusso)\b.{0,12}|obrigad[oa] p(?:or|el[oa]) .{0,40}|bedankt voor .{0,40}|zoals (?:besproken|afgesproken)\b.{0,12})\s*(?:on|last|am|le|el|il|na|no|op|de|du|del|van)?\s*(?:the\s*)?$`)
+
 // endLine is a line of a programme that says when it is over.
 var endLine = pattern.Lazy(`(?i)^\W*(?:\d{1,2}(?:[:.h]\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|uur))?\W+)(?:(?:approx\.?|ca\.?|about) )?(?:the )?(?:end|ends|finish|end of (?:the )?(?:day|programme|program|event)|ende|ende der veranstaltung|fin|fine|fim|einde)\W*$`)
 

@@ -1,0 +1,105 @@
+package notice
+
+// partDoubt is said where a part of the day and a time do not fit, or may not.
+const partDoubt = "says a part of the day, and a time that may be of another"
+
+// halves gives times the half of the day that is said apart from them: on the evening of
+// 5 March, at 7. It gives why they cannot be told, "" for nothing.
+func (r *reader) halves(spans []span) string {
+	days, times := 0, 0
+	for _, s := range spans {
+		switch s.kind {
+		case 'd':
+			days++
+		case 't':
+			times += len(s.times.list)
+		}
+	}
+	if days > 1 || times != 1 { // which it is of cannot be told
+		return ""
+	}
+	part, name := r.partApart(spans)
+	if part == 0 {
+		return ""
+	}
+	for _, s := range spans {
+		if s.kind != 't' {
+			continue
+		}
+		for n := range s.times.list {
+			c := &s.times.list[n]
+			if c.half > 0 || c.sure || c.hour > 12 || c.hour == 0 {
+				continue
+			}
+			if name && !(part == 'a' && c.hour <= 6) || part == 'x' || !inPart(part, c.hour) {
+				if part != 'm' {
+					return partDoubt
+				}
+				continue
+			}
+			c.half = 2
+			if part == 'm' {
+				c.half = 1
+			}
+			if u := s.times.until; u != nil && u.half == 0 && !u.sure && u.hour <= 12 && part != 'm' {
+				if u.half = 2; u.hour < c.hour || u.hour == 12 { // 11 to 1 at night
+					u.half = 1
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// inPart tells whether an hour of twelve is one of a part of the day.
+func inPart(part byte, hour int) bool {
+	switch part {
+	case 'a':
+		return hour == 12 || hour <= 7
+	case 'e':
+		return hour >= 4 && hour < 12
+	case 'n':
+		return hour >= 6 && hour < 12
+	}
+	return hour < 12
+}
+
+// partApart finds the part of the day that is said and is in no span: m, a, e or n, x for
+// several, 0 for none. name tells whether it is of the name of something: choir evening.
+func (r *reader) partApart(spans []span) (part byte, name bool) {
+	for i, t := range r.toks {
+		if t.kind != 'w' {
+			continue
+		}
+		var p byte
+		switch {
+		case r.word(i, list("night noche notte noite nachts nuit nacht")):
+			p = 'n'
+		case eveningWords.has(t.text) && !(t.text == "sera" && !r.word(i-1, list("la di questa alla della in"))): // and not il sera
+			p = 'e'
+		case afternoonWords.has(t.text) && !r.word(i, noonWords) && !r.word(i-1, list("más mais plus muy muito demasiado")):
+			p = 'a'
+		case morningWords.has(t.text) && !r.word(i, list("morgen früh mañana morgens")):
+			p = 'm'
+		}
+		if p == 0 || r.word(i-1, list("good guten gute buenas buona bonne boa goede last every each")) || within(spans, i) {
+			continue
+		}
+		if part != 0 && part != p {
+			return 'x', false
+		}
+		next := r.tok(i + 1) // evening dress
+		part, name = p, name || r.compound(i) || next.kind == 'w' && !smallWords.has(next.text) && !dayLinks.has(next.text) && !r.word(i-1, list("the in this that on of am a la le de di do da na no op s"))
+	}
+	return part, name
+}
+
+// within tells whether a token is in one of some spans.
+func within(spans []span, i int) bool {
+	for _, s := range spans {
+		if i >= s.from && i < s.to {
+			return true
+		}
+	}
+	return false
+}

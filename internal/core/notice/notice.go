@@ -189,6 +189,7 @@ func joined(text string) string {
 var (
 	hardSpaces = strings.NewReplacer("\u00a0", " ", "\u2007", " ", "\u2009", " ", "\u202f", " ")
 	wideSpace  = pattern.Lazy(`(\S) {2,}(\S)`)
+	leaders    = pattern.Lazy(`\s*(?:\.{4,}|(?:\. ){3,}\.?)\s*`) // of a table of contents
 )
 
 // spaced gives a line with one space between its words. Where columns stand in it, the
@@ -200,6 +201,9 @@ func spaced(text string) string {
 		}
 		return r
 	}, hardSpaces.Replace(text))
+	if strings.Contains(text, "....") || strings.Contains(text, ". . .") {
+		text = leaders().ReplaceAllString(text, " – ")
+	}
 	if !strings.Contains(text, "  ") || columned().MatchString(text) {
 		return text
 	}
@@ -308,6 +312,7 @@ type document struct {
 	weeks       []unit         // that name a week by its number, and no day
 	apart       bool           // a time stands somewhere without a day
 	section     int            // the first event below the last heading
+	placeAbove  string         // a place that stands above what is below it: Quay 4:
 	timeAbove   string         // a time that was said without a day, and is none of what stands below it by itself
 	opens       time.Time      // when something opens again, as the last unit that says it does; zero where it is not known
 	before      int            // the first event of the unit that was read before

@@ -80,7 +80,7 @@ func posterOf(run []unit) (p poster) {
 	from, times := 0, 0
 	for i := range run {
 		day, time := run[i].day, run[i].time
-		if run[i].level > 0 || run[i].item || len(run[i].fields) > 0 {
+		if run[i].level > 0 {
 			return poster{}
 		}
 		switch last := len(p.anchors) - 1; {
@@ -91,6 +91,8 @@ func posterOf(run []unit) (p poster) {
 		case time && !day:
 			times++
 			p.anchors = append(p.anchors, [2]int{i, i + 1})
+		case day && last >= 0 && p.anchors[last][1] == i && times == 0: // several days of one title
+			p.anchors[last][1]++
 		case day:
 			p.anchors = append(p.anchors, [2]int{i, i + 1})
 		case SaysDay(run[i].text) || SaysTime(run[i].text):
@@ -113,7 +115,11 @@ func posterOf(run []unit) (p poster) {
 		}
 	}
 	titled := func(at func(a [2]int) int) bool {
-		return !slices.ContainsFunc(p.anchors, func(a [2]int) bool { return !run[at(a)].plain() })
+		first := p.anchors[0]
+		return !slices.ContainsFunc(p.anchors, func(a [2]int) bool {
+			title, day := run[at(a)], run[a[0]]
+			return !title.plain() || title.item && day.item || title.item != run[at(first)].item || day.item != run[first[0]].item
+		})
 	}
 	switch {
 	case above == 0 && times > 0 && between > 0 && (from == 1 || n > 1 || run[0].gap) && tail > 0 && titled(func(a [2]int) int { return a[1] }):
@@ -178,7 +184,8 @@ func (d *document) underPoster() bool { return len(d.headings) == posterLevel }
 
 // plain tells whether a unit can be a title and nothing else.
 func (u *unit) plain() bool {
-	return u.level == 0 && !u.item && !u.sentence && !u.struck && len(u.fields) == 0 && len(u.text) < 90 && u.text[len(u.text)-1] != ':' && meaningful(u.text) && !phraseAt(u.text, addressed) && !SaysDay(u.text) && !SaysTime(u.text)
+	colon := strings.HasSuffix(u.text, ":") && len(strings.Fields(u.text)) > 4 // Please note that these do not run:
+	return u.level == 0 && !colon && !u.sentence && !u.struck && len(u.fields) == 0 && len(u.text) < 90 && meaningful(u.text) && !phraseAt(u.text, addressed) && !SaysDay(u.text) && !SaysTime(u.text)
 }
 
 // placeLine tells whether a line below a day is a place: Quay 4, Pilot House.
@@ -189,7 +196,18 @@ func placeLine(text string) bool {
 
 // bare tells whether a unit says days, or times without a day, and nothing else.
 func (d *document) bare(u unit) (day, time bool) {
-	if len(u.text) > 100 || len(u.fields) > 0 {
+	if len(u.fields) > 0 {
+		for _, f := range u.fields {
+			switch labelOf(f.Label) {
+			case "what":
+				return false, false
+			case "when", "date", "start":
+				day = day || SaysDay(f.Value)
+			}
+		}
+		return day, false
+	}
+	if len(u.text) > 100 {
 		return false, false
 	}
 	r := &reader{text: u.text, toks: scan(u.text)}

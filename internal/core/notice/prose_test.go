@@ -79,13 +79,13 @@ func TestLayouts(t *testing.T) {
 	for n := range *proseTexts {
 		language := []string{"en", "de", "fr", "es", "it", "pt", "nl"}[n%7]
 		w := writer{Rand: r, language: language, said: said[language], today: monday}
-		order := w.one("t d h", "t dh", "t dh p", "t d h p", "t d", "t d p", "d t", "d h t", "dh t", "d t h", "d t h p", "t dh x", "t p dh", "d ht", "d ht ht", "d - t h t h", "d - h t - h t")
+		order := w.one("t d h", "t dh", "t dh p", "t d h p", "t d", "t d p", "d t", "d h t", "dh t", "d t h", "d t h p", "t dh x", "t p dh", "d ht", "d ht ht", "d - t h t h", "d - h t - h t", "#t dh", "t *dh", "t: dh", "t l")
 		var lines []string
 		if w.IntN(2) == 0 {
 			lines = []string{"TARN HAVEN HARBOUR", ""}
 		}
 		names, day := w.Perm(len(w.said["name"]))[:3], w.today
-		for _, name := range names {
+		for n, name := range names {
 			day = day.AddDate(0, 0, 1+w.IntN(9))
 			from := day.Truncate(24 * time.Hour).Add(time.Duration(8+w.IntN(3)) * time.Hour)
 			on := capital(w.day(day, true))
@@ -103,6 +103,14 @@ func TestLayouts(t *testing.T) {
 					lines = append(lines, at)
 				case "ht":
 					lines = append(lines, at+" "+title)
+				case "#t":
+					lines = append(lines, fmt.Sprintf("%d. %s", n+1, title))
+				case "t:":
+					lines = append(lines, title+":")
+				case "*dh":
+					lines = append(lines, "- "+on+", "+at)
+				case "l":
+					lines = append(lines, w.one(w.said["date"]...)+": "+on, w.one(w.said["time"]...)+": "+at)
 				case "p":
 					lines = append(lines, "Dock 2")
 				case "x":
@@ -110,10 +118,10 @@ func TestLayouts(t *testing.T) {
 				case "-":
 					lines = append(lines, "")
 				}
-				if timed := strings.Contains(order, "h"); what == "ht" || what == "h" && strings.Contains(order, "- ") {
+				if timed := strings.ContainsAny(order, "hl"); what == "ht" || what == "h" && strings.Contains(order, "- ") {
 					w.want = append(w.want, title+" "+(&Event{Start: from, End: to}).When())
 					from = from.Add(3 * time.Hour)
-				} else if what == "t" && !strings.Contains(order, "- ") {
+				} else if strings.Trim(what, "#:") == "t" && !strings.Contains(order, "- ") {
 					if !timed {
 						to = time.Time{}
 					}

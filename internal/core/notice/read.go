@@ -8,6 +8,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/pattern"
@@ -126,7 +127,7 @@ func (d *document) place(u unit, r *reader, groups []group) {
 	if groups[0].dates == nil && !hasDate && !d.set.Message {
 		switch {
 		case d.vagueDay(u):
-		case d.above != nil && groups[0].from == 0 && (!u.gap || d.above.bare):
+		case d.above != nil && groups[0].from == 0 && (!u.gap || d.above.bare) && !(d.timeAbove != "" && u.time && !u.day): // times stand above their days
 			d.below(u, r, groups)
 		default:
 			d.timeWithoutDay(u)
@@ -167,7 +168,7 @@ func (e *Event) timeless() bool {
 // Saturday noon to Monday 8 am.
 func (d *document) timesBelow(u unit) {
 	if u.level > 0 {
-		d.timeAbove, d.section = "", len(d.out.Events)
+		d.timeAbove, d.placeAbove, d.section = "", "", len(d.out.Events)
 	}
 	if d.set.Message {
 		return
@@ -258,7 +259,7 @@ func (d *document) closedUntil() {
 // be meant by it.
 func (d *document) timeWithoutDay(u unit) {
 	d.apart, d.timeAbove = true, u.text
-	if lead, _, _ := strings.Cut(u.text, ":"); d.untitled() && !u.sentence && meaningful(tidy(lead)) && !hasTime(lead) { // Harbour council: all meetings at 18:00
+	if lead, _, _ := strings.Cut(u.text, ":"); d.untitled() && !u.sentence && strings.ContainsFunc(lead, unicode.IsLetter) && meaningful(tidy(lead)) && !hasTime(lead) { // Harbour council: all meetings at 18:00
 		d.headings, d.provisional = []string{tidy(lead)}, true
 	}
 	for i := d.before; i < len(d.out.Events) && !u.gap; i++ { // "The quiz is on 11 March. Start 7.30 pm."
@@ -297,6 +298,14 @@ type dayAbove struct {
 // no time was only the heading of it.
 func (d *document) below(u unit, r *reader, groups []group) {
 	above := d.above
+	if above.bare && u.time && !u.day && !u.gap && above.to == above.from+1 && above.to <= len(d.out.Events) { // 7 April Crane test, and 9:00 – 12:00 below it
+		d.out.Events = slices.Delete(d.out.Events, above.from, above.to)
+		d.above = nil
+		one := above.unit
+		one.text += " " + u.text
+		d.unit(one)
+		return
+	}
 	if above.bare && above.to > above.from && above.to <= len(d.out.Events) {
 		d.out.Events = slices.Delete(d.out.Events, above.from, above.to)
 		d.pass(above.unit, above.unit.text, "the day of what stands below it")
@@ -425,6 +434,17 @@ func (d *document) without(u unit, r *reader, passed bool) {
 		}
 		d.titlesBelow[d.bareAt-1], d.bareAt = u.text, 0
 	}
+	if head, ok := strings.CutSuffix(u.text, ":"); ok && !d.set.Message && !u.item { // Quay 4:
+		if d.placeAbove = ""; onlyPlace().MatchString(head) {
+			d.placeAbove = tidy(head)
+			if d.untitled() {
+				return
+			}
+		}
+	}
+	if !d.set.Message && hoursOfPart().MatchString(u.text) { // Morning (9-12)
+		d.timeAbove = u.text
+	}
 	if d.day != nil && !d.day.used && len(d.day.texts) < 3 {
 		d.day.texts = append(d.day.texts, u)
 		return
@@ -450,6 +470,9 @@ func (d *document) without(u unit, r *reader, passed bool) {
 		d.out.Events = append(d.out.Events, Event{Text: u.text, Page: u.page, Line: u.line, NoDate: true, NoTime: true, Cancelled: true, Reading: []Part{{u.text, "status", "cancelled"}}})
 	}
 }
+
+// hoursOfPart is a part of the day with its hours.
+var hoursOfPart = pattern.Lazy(`(?i)^\W*(?:mornings?|afternoons?|evenings?|night|am|pm|vormittags?|nachmittags?|abends?|morgens|matin|matinée|après-midi|soir|soirée|mañana|tarde|noche|mattina|pomeriggio|sera|manhã|noite|ochtend|middag|avond)\W+\d{1,2}\b`)
 
 // maybeWhen is a number that may be a day or a time, and was not read as one.
 var maybeWhen = pattern.Lazy(`(?i)\bthe \d{1,2}(?:st|nd|rd|th)\b|\b(?:0\d|1\d|2[0-3]):[0-5]\d\b|\(\d{1,2}\s?[-–]\s?\d{1,2}\)|\b(?:[01]\d|2[0-3])[0-5]\d ?(?:hrs|lt|utc|z)\b`)

@@ -58,6 +58,10 @@ func columned(lead string) bool {
 		return strings.ContainsAny(lead, "\t;") && full == 1 && !strings.Contains(lead, ". ") && !strings.Contains(lead, "; ")
 	}
 	for _, sep := range []string{"\t", ";", "|", ","} {
+		// A list of days with what is on has spaces behind its signs, and no names of columns.
+		if (sep == "," || sep == "|") && strings.ContainsAny(lines[0], "0123456789") && strings.Count(lead, sep) == strings.Count(lead, sep+" ") {
+			continue
+		}
 		counts := map[int]int{}
 		for _, l := range lines {
 			if strings.TrimSpace(l) != "" {

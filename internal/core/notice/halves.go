@@ -85,6 +85,13 @@ func (r *reader) partApart(spans []span) (part byte, name bool) {
 		if p == 0 || r.word(i-1, list("good guten gute buenas buona bonne boa goede last every each")) || within(spans, i) {
 			continue
 		}
+		lead := i - 1
+		for r.word(lead, list("the a der dem den die le la el il o a de het")) {
+			lead--
+		}
+		if r.word(lead, list("until till before after by from since bis vor nach ab seit jusqu'à jusqu'au avant après dès hasta antes desde fino prima dopo até depois tot voor vanaf")) || r.tok(lead).text == "na" && r.word(i, list("avond middag ochtend nacht")) || !near(spans, i) { // of something else
+			continue
+		}
 		if part != 0 && part != p {
 			return 'x', false
 		}
@@ -92,6 +99,17 @@ func (r *reader) partApart(spans []span) (part byte, name bool) {
 		part, name = p, name || r.compound(i) || next.kind == 'w' && !smallWords.has(next.text) && !dayLinks.has(next.text) && !r.word(i-1, list("the in this that on of am a la le de di do da na no op s"))
 	}
 	return part, name
+}
+
+// near tells whether a token stands within a few words of one of some spans.
+func near(spans []span, i int) bool {
+	const few = 6
+	for _, s := range spans {
+		if i >= s.from-few && i < s.to+few {
+			return true
+		}
+	}
+	return false
 }
 
 // within tells whether a token is in one of some spans.

@@ -163,7 +163,7 @@ func cutOff(was, text string) bool {
 	}
 	last, first := r.toks[len(r.toks)-1], next.toks[0]
 	number := last.kind == 'n' || last.kind == 'w' && numberWords.number(last.text) > 0
-	if number && first.kind == 'w' && (last.kind == 'n' && len(first.text) > 3 && monthOf(first.text) > 0 && len(next.toks) > 1 && r.month(len(r.toks)-2) == 0 && !(next.toks[1].kind == 'n' && len(next.toks[1].text) < 3 && (placeNouns.has(r.tok(len(r.toks)-2).text) || len(r.toks) == 2)) || lengthWords.has(first.text) && hasTime(was) && (!startsUpper(text) || list("stunde stunden minuten tag tage woche wochen monat monate").has(first.text))) {
+	if number && first.kind == 'w' && (last.kind == 'n' && len(first.text) > 3 && monthOf(first.text) > 0 && len(next.toks) > 1 && r.month(len(r.toks)-2) == 0 && !(next.toks[1].kind == 'n' && len(next.toks[1].text) < 3 && !next.is(2, ':') && !next.half(2)) || lengthWords.has(first.text) && hasTime(was) && (!startsUpper(text) || list("stunde stunden minuten tag tage woche wochen monat monate").has(first.text))) {
 		return true
 	}
 	_, day := next.when(0)

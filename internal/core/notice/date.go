@@ -294,6 +294,9 @@ func (r *reader) one(i int) (day, int) {
 			if days := r.weekday(end2 + 1); days != 0 && (r.is(end2, ',') || r.is(end2+2, ')')) && !r.dayish(end2+2) {
 				rest.weekdays = days
 				end = end2 + 2
+				if r.is(end, '-') && r.tok(end+1).text == "feira" { // 17 de abril, sexta-feira
+					end += 2
+				}
 				if r.is(end2, '(') {
 					end++
 				}

@@ -37,7 +37,7 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 				continue
 			}
 		}
-		if r.word(i, dayLinks) && !r.word(i, fromWords) && !(i == 0 && r.tok(i).text == "da" && r.weekday(1) != 0) {
+		if r.word(i, dayLinks) && !r.word(i, fromWords) && !(startsUpper(r.text[r.tok(i).from:]) && r.word(i, list("di do")) && r.weekday(i) != 0) && !(i == 0 && r.tok(i).text == "da" && r.weekday(1) != 0) {
 			i++
 			continue
 		}

@@ -82,6 +82,9 @@ func goesOn(before, l Line) bool {
 	if labelLine().MatchString(l.Text) && isLabel(labelLine().FindStringSubmatch(l.Text)[1]) {
 		return false
 	}
+	if hourLine().MatchString(text) && len(strings.Fields(was)) < 8 { // ore 10 Apertura
+		return false
+	}
 	if cutOff(was, text) {
 		return true
 	}
@@ -136,6 +139,10 @@ func startsUpper(text string) bool {
 	first, _ := utf8.DecodeRuneInString(text)
 	return unicode.IsUpper(first)
 }
+
+// hourLine is a line of a programme that begins with a word and a time, and goes on with a
+// title.
+var hourLine = pattern.Lazy(`^(?:ore|alle(?: ore)?|à|às|om|um|a las) \d{1,2}(?:[:.h]\d\d)?(?: ?(?:uhr|uur|h))?,?\s+\p{Lu}`)
 
 // fromLine and toLine begin with the first and the last day of something.
 var (
@@ -541,7 +548,7 @@ var labels = sync.OnceValue(func() map[string]string {
 		"when":     "when wann quand cuándo cuando quando wanneer date_and_time date/time termin slot date_&_time datum_und_uhrzeit zeitpunkt moment dates closed closure period zeitraum",
 		"date":     "date day datum tag jour fecha día dia data giorno dag on the_date new_date",
 		"time":     "time at uhrzeit zeit heure hora ora tijd times hours hour new_time horaire horaires horario horário orario orari tijdstip tijden from_-_to from/to from_–_to von_-_bis von_–_bis de_-_à",
-		"start":    "start from begin begins starts beginning beginn von ab début debut du inicio desde inizio dal início van vanaf eta arrival arrives arr arrived etb in start_date start_time anfang check-in departure_from",
+		"start":    "start from an begin begins starts beginning beginn von ab début debut du inicio desde inizio dal início van vanaf eta arrival arrives arr arrived etb in start_date start_time anfang check-in departure_from",
 		"end":      "end to until till ends ende bis fin hasta fine al fim até tot einde etd departure departs dep departed ets sailing out end_date end_time finish check-out",
 		"length":   "length duration how_long dauer durée duración durata duração duur",
 		"where":    "where place location venue room hall berth quay salle sala saal zaal halle locatie ubicación endroit sitio muelle cais molo kade kai treffpunkt wo ort où lieu dónde donde lugar dove luogo onde local waar plaats address meeting_place liegeplatz raum area",

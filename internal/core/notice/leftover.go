@@ -128,6 +128,9 @@ func (r *reader) leftover(spans []span) string {
 	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.dates.until != nil || len(s.dates.days) > 1) }) && daysOff().MatchString(r.text) {
 		return daysLeftOut
 	}
+	if r.inCities(spans) {
+		return "says one time in several places"
+	}
 	if r.twoDays(spans) {
 		return "names an event by one day, and says that it is on another"
 	}

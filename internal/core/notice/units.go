@@ -574,14 +574,14 @@ func labelOf(label string) string {
 	if f := labels()[label]; f != "" {
 		return f
 	}
-	for _, prefix := range []string{"planned ", "scheduled ", "expected ", "estimated ", "actual ", "proposed ", "requested ", "desired ", "preferred ", "new ", "geplanter ", "geplantes ", "date of ", "time of "} {
+	for _, prefix := range []string{"planned ", "scheduled ", "expected ", "estimated ", "actual ", "proposed ", "requested ", "desired ", "preferred ", "new ", "geplanter ", "geplantes ", "geplante ", "voraussichtlicher ", "voraussichtliches ", "voraussichtliche ", "vorauss. ", "verwacht ", "verwachte ", "vermoedelijk ", "date of ", "time of "} {
 		if short, ok := strings.CutPrefix(label, prefix); ok {
 			if f := labels()[short]; f != "" {
 				return f
 			}
 		}
 	}
-	for _, suffix := range []string{" date", " time", " on", " at", " (utc)", " (local)"} {
+	for _, suffix := range []string{" date", " time", " on", " at", " (utc)", " (local)", " prévu", " prévue", " previsto", " prevista", " estimado", " estimada", " voraussichtlich", " (geplant)", " (planned)", " (expected)", " (estimated)"} {
 		if short, ok := strings.CutSuffix(label, suffix); ok {
 			if f := labels()[short]; f != "" {
 				return f

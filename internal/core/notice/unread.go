@@ -150,3 +150,14 @@ func (r *reader) whichWeek(spans []span) bool {
 	}
 	return false
 }
+
+// inCities tells whether several times have cities behind them: 10:00 Lisbon / 11:00 Paris.
+func (r *reader) inCities(spans []span) bool {
+	n := 0
+	for _, s := range spans {
+		if s.kind == 't' && cities[r.tok(s.to).text] != "" {
+			n++
+		}
+	}
+	return n > 1
+}

@@ -116,7 +116,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if e.Where == "" && !d.set.Message && !strings.EqualFold(e.What, d.placeAbove) {
 		e.Where = d.placeAbove
 	}
-	e.Where = startWord().ReplaceAllString(e.Where, "")
+	e.Where = strings.TrimLeft(startWord().ReplaceAllString(e.Where, ""), "@ ")
 	e.read("title", e.What)
 	e.read("location", e.Where)
 }

@@ -87,6 +87,10 @@ func (r *reader) leftover(spans []span) string {
 			return said(i, r.hourBeside(i, spans))
 		case !has('t') && has('d') && t.kind == 'n' && t.num < 25 && r.tok(i+1).text == "ish" && !r.tok(i+1).gap:
 			return said(i, i+1)
+		case !has('t') && has('d') && t.kind == 'n' && t.num < 25 && r.is(i+1, '-') && r.tok(i+2).text == "ish": // 10-ish
+			return said(i, i+2)
+		case !has('t') && t.kind == 'n' && len(t.text) == 3 && t.num%100 < 60 && t.num >= 100 && !r.is(i+1, 'w') && !r.is(i+1, '-') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.to == i }): // 7 April 930
+			return said(i, i)
 		case (t.text == "après" || t.text == "avant") && r.is(i+1, '-') && r.tok(i+2).text == "midi" && !has('t') && !has('a') && has('d'):
 			return "says only a part of the day"
 		case r.word(i, list("past to")) && has('d') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.to == i && s.times.list[len(s.times.list)-1].bare }) && (i+1 >= len(r.toks) || r.is(i+1, '.') || r.is(i+1, ',')): // at ten past

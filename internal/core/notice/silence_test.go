@@ -123,6 +123,8 @@ func TestHalfRead(t *testing.T) {
 		"Webinar 7 April 2026 10:00 Lisbon / 11:00 Paris":                                                           "held, held",
 		"Di 7.4.2026 18-20 Ruderverein\n20-22 Chor":                                                                 "2026-04-07 18:00 – 2026-04-07 20:00, 2026-04-07 20:00 – 2026-04-07 22:00",
 		"Wartung Kran 2\nBeginn: 07.04.2026, 08:00 Uhr\nvoraussichtliches Ende: 09.04.2026, 16:00 Uhr":              "2026-04-07 08:00 – 2026-04-09 16:00",
+		"Crane check 7 April 2026 930":                                                                              "held",
+		"Crane check 7 April 2026, 10-ish":                                                                          "held",
 		"El 3 de abril de 2026 el muelle está cerrado hasta las 10:00.":                                             "held",
 		"No dia 3 de abril de 2026 o cais está fechado até às 10h00.":                                               "held",
 		"On 3 April 2026 the quay is closed before 10:00.":                                                          "held, passed over",

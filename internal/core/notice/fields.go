@@ -113,6 +113,9 @@ func (d *document) fields(e *Event, u unit, text string) {
 			e.What = d.heading()
 		}
 	}
+	if e.Where == "" {
+		e.Where = u.place
+	}
 	if e.Where == "" && !d.set.Message && !strings.EqualFold(e.What, d.placeAbove) {
 		e.Where = d.placeAbove
 	}

@@ -118,7 +118,7 @@ func posterOf(run []unit) (p poster) {
 		first := p.anchors[0]
 		return !slices.ContainsFunc(p.anchors, func(a [2]int) bool {
 			title, day := run[at(a)], run[a[0]]
-			return !title.plain() || title.item && day.item || title.item != run[at(first)].item || day.item != run[first[0]].item
+			return !title.plain() || title.item != run[at(first)].item || day.item != run[first[0]].item
 		})
 	}
 	switch {
@@ -138,27 +138,42 @@ func posterOf(run []unit) (p poster) {
 	return p
 }
 
-// joined gives the lines of a paragraph with each time and its title in one.
+// joined gives the lines of a paragraph with each time and its title in one, and with the
+// place that stands between them or below.
 func (p poster) joined(run []unit) (out []unit) {
 	at := 0
-	for _, a := range p.anchors {
-		title := a[0] - p.above
-		if p.timed == 2 {
-			title = a[1]
+	for n, a := range p.anchors {
+		title := p.title(a)
+		begin, end, next := min(title, a[0]), max(title+1, a[1]), len(run)
+		if n+1 < len(p.anchors) {
+			next = min(p.title(p.anchors[n+1]), p.anchors[n+1][0])
 		}
-		out = append(out, run[at:min(title, a[0])]...)
+		out = append(out, run[at:begin]...)
 		one := run[a[0]]
-		one.gap, one.line = run[min(title, a[0])].gap, run[min(title, a[0])].line
+		one.gap, one.line = run[begin].gap, run[begin].line
 		one.text += " " + run[title].text
-		out = append(out, one)
-		for i := min(title, a[0]) + 1; i < max(title+1, a[1]); i++ {
-			if i != title && i != a[0] {
-				out = append(out, run[i])
+		var others []unit
+		for i := begin; i < next; i++ {
+			switch {
+			case i == title || i == a[0]:
+			case i <= end && placeLine(run[i].text):
+				one.place = tidy(run[i].text)
+			default:
+				others = append(others, run[i])
 			}
 		}
-		at = max(title+1, a[1])
+		out = append(append(out, one), others...)
+		at = next
 	}
-	return append(out, run[at:]...)
+	return out
+}
+
+// title gives the line of an anchor's title.
+func (p poster) title(a [2]int) int {
+	if p.timed == 2 {
+		return a[1]
+	}
+	return a[0] - p.above
 }
 
 // headed gives the lines of a paragraph with the titles as headings, each directly above its

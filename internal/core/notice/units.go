@@ -20,8 +20,9 @@ type unit struct {
 	item       bool
 	sentence   bool // one of several of a paragraph, or one that is written as one
 	struck     bool
-	gap        bool // a blank line stands before it
-	day, time  bool // it says days, or times, and nothing else
+	gap        bool   // a blank line stands before it
+	place      string // that stands in a line of its own
+	day, time  bool   // it says days, or times, and nothing else
 	fields     []Field
 }
 

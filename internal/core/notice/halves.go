@@ -28,6 +28,9 @@ func (r *reader) halves(spans []span) string {
 		}
 		for n := range s.times.list {
 			c := &s.times.list[n]
+			if !name && (c.half == 2 && part == 'm' || c.half == 1 && (part == 'a' || part == 'e')) {
+				return partDoubt
+			}
 			if c.half > 0 || c.sure || c.hour > 12 || c.hour == 0 {
 				continue
 			}

@@ -69,10 +69,10 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		case !d.set.Message && r.mixedWords(groups): // course 7 April and 14 April, exam 21 April
 			g.doubt = "says of some of its days what is on, and not of which"
 		case apart: // Beginn 10 Uhr, Ende 12 Uhr: Übung am 7. April
-			g.doubt = "names several times for one day"
+			g.doubt = severalTimes
 		case g.daily: // 8:00 to 12:00 and 13:00 to 17:00 each day
 		case g.inherits && !r.ownWords(groups, n), g.inherits && u.sentence && (d.set.Message || r.andJoined(groups, n)), n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || u.sentence && (d.set.Message || r.andJoined(groups, n+1))):
-			g.doubt = "names several times for one day"
+			g.doubt = severalTimes
 		case n+1 < len(groups) && r.slashBetween(groups[n], groups[n+1]), n > 0 && r.slashBetween(groups[n-1], groups[n]):
 			g.doubt = "has two times with a stroke between: from the first to the second, or each by itself?"
 		case n+1 < len(groups) && r.sideBySide(groups[n], groups[n+1]), n > 0 && r.sideBySide(groups[n-1], groups[n]):
@@ -90,6 +90,18 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		case g.times == nil && !g.allDay && (timed > 0 || r.timeGone):
 			g.doubt = "has no time of its own, and the text says one for another day"
 		}
+	}
+	for n := range groups { // what is not certain of one time of a day is not of the others
+		if g := groups[n]; g.doubt == severalTimes && g.dates != nil {
+			for m := range groups {
+				if o := groups[m].dates; o != nil && o.days[0] == g.dates.days[0] {
+					groups[m].doubt = cmp.Or(groups[m].doubt, severalTimes)
+				}
+			}
+		}
+	}
+	for n := range groups {
+		g := &groups[n]
 		base := d.begin(u)
 		d.fields(&base, u, parts[n])
 		base.Reading = append(base.Reading, r.reading(g)...)
@@ -101,6 +113,9 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		}
 	}
 }
+
+// severalTimes is said of times of one day that are not told apart by words of their own.
+const severalTimes = "names several times for one day"
 
 // maxDaily is how many days a range has at most that is taken for one event a day: what
 // goes on for longer has days off.

@@ -75,7 +75,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 		} else if n := slices.IndexFunc(pieces[1:], placey); n >= 0 {
 			e.Where = pieces[n+1]
 			pieces = slices.Delete(pieces, n+1, n+2)
-		} else if placelike(last) && len(strings.Fields(last)) <= 4 && len(pieces) == 2 {
+		} else if placelike(last) && len(strings.Fields(last)) <= 4 && len(pieces) == 2 && !strings.Contains(text, "\x00 :") { // On duty 7 April: Brin
 			e.Where, pieces = last, pieces[:1]
 		}
 	}
@@ -105,7 +105,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if h := d.heading(); h != "" && onlyPlace().MatchString(e.What) && (e.Where == "" || strings.EqualFold(e.Where, e.What)) {
 		e.What, e.Where = h, e.What
 	}
-	if !meaningful(e.What) || beginsOnly.has(strings.ToLower(e.What)) || partOnly().MatchString(e.What) {
+	if !meaningful(e.What) || beginsOnly.has(strings.ToLower(e.What)) || dayNames.has(strings.ToLower(e.What)) || partOnly().MatchString(e.What) {
 		switch {
 		case d.set.Subject != "":
 			e.What = d.set.Subject
@@ -123,6 +123,9 @@ func (d *document) fields(e *Event, u unit, text string) {
 	e.read("title", e.What)
 	e.read("location", e.Where)
 }
+
+// dayNames are words for a day or a time, and no title.
+var dayNames = words("date dates datum day tag termin termine when wann time uhrzeit zeit quand heure jour fecha cuándo hora día data quando ora giorno dia tijd dag")
 
 // beginsOnly are words that say of a time that something begins, and are no title.
 var beginsOnly = words("beginn start begin starts begins beginning time uhrzeit début inicio inizio início aanvang")

@@ -6,16 +6,13 @@ const partDoubt = "says a part of the day, and a time that may be of another"
 // halves gives times the half of the day that is said apart from them: on the evening of
 // 5 March, at 7. It gives why they cannot be told, "" for nothing.
 func (r *reader) halves(spans []span) string {
-	days, times := 0, 0
+	times := 0
 	for _, s := range spans {
-		switch s.kind {
-		case 'd':
-			days++
-		case 't':
+		if s.kind == 't' {
 			times += len(s.times.list)
 		}
 	}
-	if days > 1 || times != 1 { // which it is of cannot be told
+	if countDays(spans) > 1 || times != 1 { // which it is of cannot be told
 		return ""
 	}
 	part, name := r.partApart(spans)
@@ -28,7 +25,7 @@ func (r *reader) halves(spans []span) string {
 		}
 		for n := range s.times.list {
 			c := &s.times.list[n]
-			if !name && (c.half == 2 && part == 'm' || c.half == 1 && (part == 'a' || part == 'e')) {
+			if !name && (c.half > 0 && part == 'x' || c.half == 2 && part == 'm' || c.half == 1 && (part == 'a' || part == 'e')) {
 				return partDoubt
 			}
 			if c.half > 0 || c.sure || c.hour > 12 || c.hour == 0 {
@@ -102,6 +99,16 @@ func (r *reader) partApart(spans []span) (part byte, name bool) {
 		part, name = p, name || r.compound(i) || next.kind == 'w' && !smallWords.has(next.text) && !dayLinks.has(next.text) && !r.word(i-1, list("the in this that on of am a la le de di do da na no op s"))
 	}
 	return part, name
+}
+
+// countDays gives how many spans say days.
+func countDays(spans []span) (n int) {
+	for _, s := range spans {
+		if s.kind == 'd' {
+			n++
+		}
+	}
+	return n
 }
 
 // near tells whether a token stands within a few words of one of some spans.

@@ -120,6 +120,9 @@ func (r *reader) leftover(spans []span) string {
 	}) {
 		return "says only roughly how long it lasts"
 	}
+	if has('t') && countDays(spans) == 1 && hourly().MatchString(r.text) {
+		return "goes on again and again on one day"
+	}
 	if has('d') && !has('t') && clockList().MatchString(r.text) {
 		return "holds " + strconv.Quote(strings.TrimSpace(clockList().FindString(r.text))) + ", which says something of a time and is not understood"
 	}
@@ -232,12 +235,7 @@ func (r *reader) leftover(spans []span) string {
 	if p := phraseIn(r.text, sameDayWords); p != "" && (has('d') || has('t')) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil && nextDay[p] }) {
 		return "says " + strconv.Quote(p) + ", and not which day that is"
 	}
-	days := 0
-	for _, s := range spans {
-		if s.kind == 'd' {
-			days++
-		}
-	}
+	days := countDays(spans)
 	for _, s := range spans {
 		at := s.from - 1
 		if r.word(at, list("the dem der la le el il o de")) {

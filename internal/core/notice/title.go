@@ -63,6 +63,10 @@ func (d *document) titles(u unit, r *reader, groups []group) []string {
 	for n, own := range owns {
 		if between := ""; n > 0 && u.sentence {
 			between = strings.TrimLeft(r.text[r.tok(groups[n-1].to-1).to:r.tok(groups[n].from).from], " ,;–-")
+			if i := strings.LastIndex(between, "; "); i >= 0 && meaningful(between[i:]) { // Site visit 7 April; opening of bids 21 April
+				out[n] = between[i+2:] + " \x00 " + own
+				continue
+			}
 			if newSubject().MatchString(between) { // …, the second section 30 March
 				out[n] = between + " \x00 " + own
 				continue

@@ -58,8 +58,11 @@ var dayAndNot = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:alternat(?:e|ing) days|(?:odd
 // clockList are several times of a day without signs: 0615/1215/1815.
 var clockList = pattern.Lazy(`(?:^|\s)(?:[01]\d|2[0-3])[0-5]\d(?:[/+](?:[01]\d|2[0-3])[0-5]\d)+(?:$|[\s,;.)])`)
 
+// hourly is what goes on again and again on one day.
+var hourly = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:hourly|half[- ]hourly|every (?:\d+|ten|fifteen|twenty|thirty|two|three|half) ?(?:minutes|mins|min|hours|hour)|every hour|on the hour|stündlich|halbstündlich|alle \d+ (?:minuten|stunden)|zu jeder vollen stunde|toutes les (?:heures|demi-heures|\d+ (?:minutes|heures))|cada (?:hora|media hora|\d+ (?:minutos|horas))|ogni (?:ora|mezz[’']ora|\d+ (?:minuti|ore))|de hora em hora|a cada (?:hora|\d+ minutos)|elk uur|ieder uur|om het uur|elke \d+ minuten)(?:$|[^\p{L}])`)
+
 // daySlot is a half of the day as a code beside its day: PM slot, (a.m.).
-var daySlot = pattern.Lazy(`(?:^|[\s,;:(–—-])(?:AM|PM|(?i:pm|[ap]\.m\.?))(?:$|[,;.)]|\s*(?i:slot|session|shift|only|call|visit|delivery|appointment|sitting|[-–—(]))`)
+var daySlot = pattern.Lazy(`(?:^|[\s,;:(–—-])(?:AM|PM|(?i:pm|[ap]\.m\.?)|(?i:am) only)(?:$|[,;.)]|\s*(?i:slot|session|shift|only|call|visit|delivery|appointment|sitting|[-–—(]))`)
 
 // quarterPast is the mark of a lecture that begins a quarter of an hour later: 10 Uhr c.t.
 var quarterPast = pattern.Lazy(`\d(?: ?Uhr)? c\. ?t\.`)

@@ -173,12 +173,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		}
 		kept = append(kept, s)
 	}
-	days := 0
-	for _, s := range spans {
-		if s.kind == 'd' {
-			days++
-		}
-	}
+	days := countDays(spans)
 	if len(kept) > 0 && !slices.ContainsFunc(kept, func(s span) bool { return s.kind == 'd' }) && len(why) > 0 && (days > 0 || !d.set.Message) {
 		return nil, why // only the time of what was passed over is left
 	}

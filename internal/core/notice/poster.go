@@ -19,7 +19,10 @@ func (d *document) posters(units []unit) []unit {
 		return units
 	}
 	for i := range units {
-		units[i].day, units[i].time = d.bare(units[i])
+		u := &units[i]
+		if u.day, u.time = d.bare(*u); u.day || u.time {
+			u.sentence = false // 2.00 p.m.
+		}
 	}
 	var out []unit
 	titled := 0 // days below their titles

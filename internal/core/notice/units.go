@@ -83,6 +83,9 @@ func goesOn(before, l Line) bool {
 	if labelLine().MatchString(l.Text) && isLabel(labelLine().FindStringSubmatch(l.Text)[1]) {
 		return false
 	}
+	if fromTo().MatchString(text) && startsWithDate(strings.TrimSpace(before.Text)) { // from 13:00 to 16:00, below 8 April Crane test
+		return false
+	}
 	if hourLine().MatchString(text) && len(strings.Fields(was)) < 8 { // ore 10 Apertura
 		return false
 	}
@@ -140,6 +143,9 @@ func startsUpper(text string) bool {
 	first, _ := utf8.DecodeRuneInString(text)
 	return unicode.IsUpper(first)
 }
+
+// fromTo is a line that says from when to when, and nothing else.
+var fromTo = pattern.Lazy(`^(?:from|von|de|dalle|das|van|desde)(?: las)? \d{1,2}(?:[:.h]\d\d)?(?: ?(?:uhr|uur|h|[ap]\.?m\.?))? (?:to|until|till|bis|à|a|a las|alle|às|tot) \d{1,2}(?:[:.h]\d\d)?(?: ?(?:uhr|uur|h|[ap]\.?m\.?))?\.?$`)
 
 // hourLine is a line of a programme that begins with a word and a time, and goes on with a
 // title.

@@ -61,6 +61,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			}
 		}
 	}
+	behindDates(groups)
 	apart := !d.set.Message && u.sentence && groups[0].dates == nil && groups[0].times != nil && slices.ContainsFunc(groups, func(g group) bool { return g.dates != nil && g.times != nil })
 	for n := range groups {
 		g := &groups[n]
@@ -110,6 +111,38 @@ func (d *document) events(u unit, r *reader, groups []group) {
 	for i := from; shared && i < len(d.out.Events); i++ { // the place is that of each as well
 		if e := &d.out.Events[i]; e.Where == "" {
 			e.Where = d.out.Events[len(d.out.Events)-1].Where
+		}
+	}
+}
+
+// behindDates gives days that say no month the one of the date before them: from 7 April, and
+// on the 8th. A day of the week alone may be counted from that date, or from today.
+func behindDates(groups []group) {
+	var named *day
+	for n := range groups {
+		g := &groups[n]
+		if g.dates == nil {
+			continue
+		}
+		if g.minutes >= 1440 && len(g.dates.days) > 1 {
+			g.doubt = cmp.Or(g.doubt, "says several days, and how many days it lasts")
+		}
+		if g.dates.ends && n > 0 && groups[n-1].times != nil && groups[n-1].times.until == nil {
+			groups[n-1].doubt = cmp.Or(groups[n-1].doubt, "says its end apart from it")
+		}
+		for i := range g.dates.days {
+			x := &g.dates.days[i]
+			switch {
+			case !x.relative && x.month > 0:
+				named = x
+			case named == nil || g.inherits:
+			case x.relative && x.weekdays != 0 && !x.next && x.after == 0 && x.nth == 0:
+				g.doubt = cmp.Or(g.doubt, "names a day of the week behind a date: it may be the one after that")
+			case !x.relative && x.nth == 0 && x.day >= named.day:
+				x.month, x.year = named.month, named.year
+			case !x.relative && x.nth == 0 && x.day > 0:
+				g.doubt = cmp.Or(g.doubt, "names a day and not its month, behind one of a certain month")
+			}
 		}
 	}
 }

@@ -95,6 +95,12 @@ func (r *reader) leftover(spans []span) string {
 			return "says only a part of the day"
 		case r.word(i, list("past to")) && has('d') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.to == i && s.times.list[len(s.times.list)-1].bare }) && (i+1 >= len(r.toks) || r.is(i+1, '.') || r.is(i+1, ',')): // at ten past
 			return said(i-1, i)
+		case t.kind == 'n' && t.text == "1" && r.is(i-1, '+') && has('t') && !(r.is(i+1, '/') || r.is(i+1, ':')): // 23:00 – 10:00 +1
+			return said(i-1, i)
+		case t.text == "overnight" && slices.ContainsFunc(spans, func(s span) bool {
+			return s.kind == 't' && s.times.until != nil && s.times.until.hour > s.times.list[0].hour && s.times.until.half == 0 && s.times.list[0].half == 0
+		}):
+			return said(i, i)
 		case t.text == "viertel" && !ended && has('d') && !r.is(i-1, 'n') && !has('t'): // um Viertel elf
 			return said(i, i+1)
 		case r.word(i, list("sunrise sunset dawn dusk sonnenaufgang sonnenuntergang")) && (has('t') || has('d')):

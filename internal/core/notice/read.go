@@ -309,7 +309,7 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if d.set.Message && len(u.fields) == 0 && (r.hoursAlone() || maybeWhen().MatchString(u.text)) {
 		d.timeElse = u.text
 	}
-	if (maybeWhen().MatchString(u.text) || d.set.Message && r.hoursAlone()) && len(u.fields) == 0 {
+	if (maybeWhen().MatchString(u.text) || d.set.Message && r.hoursAlone() || r.ordinals()) && len(u.fields) == 0 {
 		d.pass(u, u.text, "holds a number that may be a day or a time, and is not understood")
 	}
 	if last := len(d.out.Events) - 1; d.underPoster() && d.bareAt > 0 && !u.gap && placeLine(u.text) && d.out.Events[last].Where == "" {
@@ -357,6 +357,19 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if d.set.Message && cancels(u.text) {
 		d.out.Events = append(d.out.Events, Event{Text: u.text, Page: u.page, Line: u.line, NoDate: true, NoTime: true, Cancelled: true, Reading: []Part{{u.text, "status", "cancelled"}}})
 	}
+}
+
+// ordinals tells whether a text names a month, and numbers that may be days of it: April:
+// paper 7th, 21st.
+func (r *reader) ordinals() bool {
+	month, days := false, 0
+	for i, t := range r.toks {
+		month = month || r.month(i) > 0
+		if t.ordinal && t.num <= 31 && !r.word(i+1, list("floor century edition anniversary time place street annual")) {
+			days++
+		}
+	}
+	return month && days > 0
 }
 
 // hoursOfPart is a part of the day with its hours.

@@ -149,7 +149,7 @@ var fromTo = pattern.Lazy(`^(?:from|von|de|dalle|das|van|desde)(?: las)? \d{1,2}
 
 // hourLine is a line of a programme that begins with a word and a time, and goes on with a
 // title.
-var hourLine = pattern.Lazy(`^(?:ore|alle(?: ore)?|à|às|om|um|a las) \d{1,2}(?:[:.h]\d\d)?(?: ?(?:uhr|uur|h))?,?\s+\p{Lu}`)
+var hourLine = pattern.Lazy(`^(?:ore|alle(?: ore)?|à|às|om|um|a las|from|ab|dalle|desde(?: las)?|das|vanaf|dès|approx\.?|ca\.?|circa|about|around|gegen|vers|hacia las|verso le|rond) \d{1,2}(?:[:.h]\d\d)?(?: ?(?:uhr|uur|h))?,?\s+\p{Lu}`)
 
 // fromLine and toLine begin with the first and the last day of something.
 var (

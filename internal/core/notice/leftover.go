@@ -101,6 +101,10 @@ func (r *reader) leftover(spans []span) string {
 			return s.kind == 't' && s.times.until != nil && s.times.until.hour > s.times.list[0].hour && s.times.until.half == 0 && s.times.list[0].half == 0
 		}):
 			return said(i, i)
+		case has('d') && r.word(i, list("start starts begin begins end ends finish finishes beginn ende début fin inicio inizio fine início fim aanvang einde")) && r.is(i+1, 'n') && len(r.tok(i+1).text) <= 2 && r.tok(i+1).num <= 24 && !used(i+1) && (!r.is(i+2, 'w') || r.word(i+2, hourWords)): // start 10, end 12
+			return said(i, i+1)
+		case has('d') && t.kind == 'n' && len(t.text) <= 2 && t.num <= 24 && r.word(i+1, list("for für pour para per por voor")) && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }): // 10 for 2h
+			return said(i, i+1)
 		case t.text == "viertel" && !ended && has('d') && !r.is(i-1, 'n') && !has('t'): // um Viertel elf
 			return said(i, i+1)
 		case r.word(i, list("sunrise sunset dawn dusk sonnenaufgang sonnenuntergang")) && (has('t') || has('d')):

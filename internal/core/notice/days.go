@@ -189,8 +189,9 @@ func (r *reader) listed(i int) (dates, int) {
 			break
 		}
 		num, ok := take()
-		another := ok && monthFirst > 0 && (r.month(r.link(at)) > 0 && !(r.word(r.link(at), list("may march")) && r.is(r.link(at)-1, ',')) || !ranged && (r.is(at, '-') || r.word(at, rangeWords)) && (r.is(at+1, 'n') || r.word(at+1, noonWords) || r.word(at+1, list("half quarter halb midnight")))) // March 1 to 31 October; March 21, 8-16 h
-		if !ok || another || monthFirst > 0 && (r.is(at, ':') || r.half(at) || len(r.tok(at-1).text) == 4 || !ranged && num < nums[len(nums)-1] || !ranged && r.tok(at).text == "for") {                                                                                                                // March 12, 10 for 2h
+		// March 1 to 31 October; March 21, 8-16 h; and in March 12, 10 for 2h an hour
+		another := ok && monthFirst > 0 && (r.month(r.link(at)) > 0 && !(r.word(r.link(at), list("may march")) && r.is(r.link(at)-1, ',')) || !ranged && (r.is(at, '-') || r.word(at, rangeWords)) && (r.is(at+1, 'n') || r.word(at+1, noonWords) || r.word(at+1, list("half quarter halb midnight"))))
+		if !ok || another || monthFirst > 0 && (r.is(at, ':') || r.half(at) || len(r.tok(at-1).text) == 4 || !ranged && num < nums[len(nums)-1] || !ranged && r.tok(at).text == "for") {
 			at = was
 			if ok {
 				weekdays = weekdays[:len(weekdays)-1]

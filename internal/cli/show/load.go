@@ -399,7 +399,7 @@ func (l *report) end() {
 		}
 		l.line("%s", alarm.Render("not everything was done; load again to go on"))
 	case l.Loaded && l.Settled:
-		l.line("nothing had to be written: the source and the calendars are, byte for byte, what they were at the last load")
+		l.line("nothing had to be written: source and calendars are the same, byte for byte")
 	case l.Loaded && len(l.Calendars) == 0:
 		l.line("nothing had to be written")
 	case l.Loaded && n == 0:

@@ -98,7 +98,7 @@ func (r *reader) twoDays(spans []span) bool {
 		if a.kind != 'd' || b.kind != 'd' || a.dates.until != nil || len(a.dates.days) > 1 {
 			continue
 		}
-		if became().MatchString(r.text[r.tok(spans[n-1].to-1).to:r.tok(b.from).from]) {
+		if !endsWith(r.before(a.from), insteadOf) && became().MatchString(r.text[r.tok(spans[n-1].to-1).to:r.tok(b.from).from]) {
 			return true
 		}
 		named := r.word(a.from, fromWords) || r.word(a.from-1, fromWords) || r.word(a.from-1, ofDay)

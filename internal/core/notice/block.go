@@ -116,6 +116,9 @@ func (b *record) take(u unit, f Field) {
 // stands beside them: from the sea to berth 2.
 func (b *record) kindOf(f Field, r *reader) string {
 	kind := labelOf(f.Label)
+	if kind == "start" && phraseIn(f.Label, []string{"an"}) != "" && !r.hasDate() && !justTime(f.Value) { // An: Brin
+		return "note"
+	}
 	if b.dated && (kind == "start" || kind == "end") && phraseIn(f.Label, []string{"from", "to", "von", "nach", "de", "à", "a", "da", "van", "naar"}) != "" && !r.hasDate() && !justTime(f.Value) && phraseIn(f.Value, openWords) == "" && phraseIn(f.Value, vagueDays) == "" {
 		return "note"
 	}

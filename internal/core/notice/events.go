@@ -127,7 +127,8 @@ func behindDates(groups []group) {
 		if g.minutes >= 1440 && len(g.dates.days) > 1 {
 			g.doubt = cmp.Or(g.doubt, "says several days, and how many days it lasts")
 		}
-		if g.dates.ends && n > 0 && groups[n-1].times != nil && groups[n-1].times.until == nil {
+		before := func(x, y day) bool { return !x.relative && (x.month < y.month || x.month == y.month && x.day < y.day) } // papers are due until then
+		if g.dates.ends && n > 0 && !(named != nil && before(g.dates.days[0], *named)) && groups[n-1].times != nil && groups[n-1].times.until == nil {
 			groups[n-1].doubt = cmp.Or(groups[n-1].doubt, "says its end apart from it")
 		}
 		for i := range g.dates.days {

@@ -75,7 +75,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 		} else if n := slices.IndexFunc(pieces[1:], placey); n >= 0 {
 			e.Where = pieces[n+1]
 			pieces = slices.Delete(pieces, n+1, n+2)
-		} else if placelike(last) && len(strings.Fields(last)) <= 4 && len(pieces) == 2 && !strings.Contains(text, "\x00 :") { // On duty 7 April: Brin
+		} else if placelike(last) && len(strings.Fields(last)) <= 4 && len(pieces) == 2 && !behindColon(text, last) { // On duty 7 April: Brin
 			e.Where, pieces = last, pieces[:1]
 		}
 	}
@@ -122,6 +122,12 @@ func (d *document) fields(e *Event, u unit, text string) {
 	e.Where = strings.TrimLeft(startWord().ReplaceAllString(e.Where, ""), "@ ")
 	e.read("title", e.What)
 	e.read("location", e.Where)
+}
+
+// behindColon tells whether a colon stands directly in front of a part of a text.
+func behindColon(text, part string) bool {
+	i := strings.LastIndex(text, part)
+	return i > 0 && strings.HasSuffix(strings.TrimRight(text[:i], " "), ":")
 }
 
 // dayNames are words for a day or a time, and no title.
@@ -201,6 +207,9 @@ func tidy(text string) string {
 	}
 	if strings.HasPrefix(text, "(") && !strings.Contains(text, ")") {
 		text = strings.TrimPrefix(text, "(")
+	}
+	if strings.Count(text, ")") == 1 && !strings.Contains(text, "(") { // Drill (7 April) at the north quay
+		text = strings.Replace(text, ")", "", 1)
 	}
 	return strings.TrimSpace(text)
 }

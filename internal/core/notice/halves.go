@@ -31,7 +31,8 @@ func (r *reader) halves(spans []span) string {
 			if c.half > 0 || c.sure || c.hour > 12 || c.hour == 0 {
 				continue
 			}
-			if name && !(part == 'a' && c.hour <= 6) || part == 'x' || !inPart(part, c.hour) {
+			night := part == 'n' && s.times.until != nil && s.times.until.hour < c.hour // night shift, 10–6
+			if name && !(part == 'a' && c.hour <= 6) && !night || part == 'x' || !inPart(part, c.hour) {
 				if part != 'm' {
 					return partDoubt
 				}

@@ -161,10 +161,10 @@ func lengthText(minutes int) string {
 // A date and a time joined as RFC 3339 section 5.6 and RFC 5545 section 3.3.5 write them,
 // two of them as in ISO 8601, and a time with its offset as in RFC 5322 section 3.3.
 var (
-	instant      = pattern.Lazy(`\b(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d)(?::\d\d)?(?:([+-]\d\d):?(\d\d)\b)?`)
-	interval     = pattern.Lazy(`([Tt]\d\d:\d\d(?::\d\d)?(?:[Zz]|[+-]\d\d:?\d\d)?)/(\d{4}-\d\d-\d\d[Tt])`)
+	instant      = pattern.Lazy(`\b(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d)(?::00(?:\.0+)?)?(?:([+-]\d\d):?(\d\d)\b)?`)
+	interval     = pattern.Lazy(`([Tt]\d\d:\d\d(?::00(?:\.0+)?)?(?:[Zz]|[+-]\d\d:?\d\d)?)/(\d{4}-\d\d-\d\d[Tt])`)
 	basicInstant = pattern.Lazy(`\b([12]\d{3})([01]\d)([0-3]\d)[Tt]([0-2]\d)([0-5]\d)(?:[0-5]\d)?([Zz]?)\b`)
-	mailOffset   = pattern.Lazy(`\b(\d\d:\d\d):\d\d ([+-]\d\d)(\d\d)\b`)
+	mailOffset   = pattern.Lazy(`\b(\d\d:\d\d):00 ([+-]\d\d)(\d\d)\b`)
 )
 
 // joined writes dates and times that are joined by signs of a standard with words instead.
@@ -312,7 +312,8 @@ type document struct {
 	weeks       []unit         // that name a week by its number, and no day
 	apart       bool           // a time stands somewhere without a day
 	section     int            // the first event below the last heading
-	placeAbove  string         // a place that stands above what is below it: Quay 4:
+	placeAbove  string         // a place that stands above what is below it, up to the next blank line: Quay 4:
+	placeUsed   bool           // something was read below it
 	timeAbove   string         // a time that was said without a day, and is none of what stands below it by itself
 	opens       time.Time      // when something opens again, as the last unit that says it does; zero where it is not known
 	before      int            // the first event of the unit that was read before

@@ -108,6 +108,9 @@ func (r *reader) leftPhrases(spans []span) string {
 	if has('d') && !has('t') && phraseIn(r.text, []string{"half day", "half-day", "half days", "halbtags", "halber tag", "halbtägig", "demi-journée", "media jornada", "mezza giornata", "meio dia", "halve dag"}) != "" {
 		return "says only a part of the day"
 	}
+	if has('t') && toTheSecond().MatchString(r.text) {
+		return "says its time to the second"
+	}
 	if r.whichWeek(spans) {
 		return "counts a day of the week from something else, or leaves open which it is"
 	}

@@ -3,8 +3,8 @@ package notice
 import (
 	"slices"
 	"strings"
-	"unicode"
-	"unicode/utf8"
+
+	"almanach/internal/core/pattern"
 )
 
 // posters finds the titles that stand in lines of their own above the days or times that
@@ -125,7 +125,7 @@ func posterOf(run []unit) (p poster) {
 		})
 	}
 	switch {
-	case above == 0 && times > 0 && between > 0 && (from == 1 || n > 1 || run[0].gap) && tail > 0 && titled(func(a [2]int) int { return a[1] }):
+	case above == 0 && times > 0 && between > 0 && (from == 1 || n > 1 || run[0].gap) && tail > 0 && titled(func(a [2]int) int { return a[1] }) && !placeLine(run[p.anchors[0][1]].text):
 		p.timed = 2
 		return p
 	case above == 0, n > 1 && tail == between && tail > 0 && above != between: // the day is above its title
@@ -206,11 +206,13 @@ func (u *unit) plain() bool {
 	return u.level == 0 && !colon && !u.sentence && !u.struck && len(u.fields) == 0 && len(u.text) < 90 && meaningful(u.text) && !phraseAt(u.text, addressed) && !SaysDay(u.text) && !SaysTime(u.text)
 }
 
-// placeLine tells whether a line below a day is a place: Quay 4, Pilot House.
+// placeLine tells whether a line beside a day is a place: Quay 4, Pilot House.
 func placeLine(text string) bool {
-	names := strings.Fields(text)
-	return onlyPlace().MatchString(text) || len(names) < 4 && placelike(text) && !slices.ContainsFunc(names, func(n string) bool { r, _ := utf8.DecodeRuneInString(n); return unicode.IsLower(r) })
+	return onlyPlace().MatchString(text) || len(strings.Fields(text)) < 5 && placelike(text) && housed().MatchString(text)
 }
+
+// housed is a place by the noun that its name ends with, or begins with in some languages.
+var housed = pattern.Lazy(`(?i)(?:house|hall|room|shed|office|cent(?:re|er)|club|museum|school|church|library|theat(?:re|er)|park|square|garden|hotel|inn|pub|marina|pavilion|haus|halle|saal|amt|büro|platz|schule|kirche|huis|zaal|kantoor|plein|kerk)$|^(?:maison|salle|bureau|mairie|école|église|place|casa|sala|oficina|plaza|escuela|iglesia|ufficio|piazza|scuola|chiesa|igreja|escola|praça|escritório|hotel|hôtel)\s`)
 
 // bare tells whether a unit says days, or times without a day, and nothing else.
 func (d *document) bare(u unit) (day, time bool) {

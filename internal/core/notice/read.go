@@ -27,6 +27,10 @@ func (d *document) unit(u unit) {
 		d.block(u)
 		return
 	}
+	if u.gap && d.placeUsed {
+		d.placeAbove = ""
+	}
+	d.placeUsed = d.placeAbove != ""
 	d.timesBelow(u)
 	r := &reader{text: u.text, toks: scan(u.text), lead: d.leads}
 	spans, month := d.spans(r, u), d.month

@@ -86,7 +86,7 @@ func goesOn(before, l Line) bool {
 	if fromTo().MatchString(text) && startsWithDate(strings.TrimSpace(before.Text)) { // from 13:00 to 16:00, below 8 April Crane test
 		return false
 	}
-	if hourLine().MatchString(text) && len(strings.Fields(was)) < 8 { // ore 10 Apertura
+	if hourLine().MatchString(text) && !SaysDay(text) && len(strings.Fields(was)) < 8 { // ore 10 Apertura
 		return false
 	}
 	if cutOff(was, text) {

@@ -55,6 +55,9 @@ const offWords = `\s+(?:(?:for|on|over|at|an|am|in|den|die|the|les|le|la|los|las
 // dayAndNot is said of what is on one day and not on the next.
 var dayAndNot = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:alternat(?:e|ing) days|(?:odd|even) (?:days|dates)|(?:un |tous les )?jours? sur (?:deux|trois|2|3)|días? alternos?|un día sí y otro no|giorni alterni|un giorno sì e uno no|dias alternados|dia sim,? dia não|de (?:dois em dois|três em três) dias|tous les (?:deux|trois|2|3) jours|om de (?:andere )?dag|om de (?:twee|drie|2|3) dagen)(?:$|[^\p{L}])`)
 
+// toTheSecond is a time with seconds that are not none.
+var toTheSecond = pattern.Lazy(`(?:^|[^\d:])\d{1,2}:[0-5]\d:(?:0[1-9]|[1-5]\d)(?:$|[^\d:])`)
+
 // clockList are several times of a day without signs: 0615/1215/1815.
 var clockList = pattern.Lazy(`(?:^|\s)(?:[01]\d|2[0-3])[0-5]\d(?:[/+](?:[01]\d|2[0-3])[0-5]\d)+(?:$|[\s,;.)])`)
 

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	_ "embed" // the zone data and the Windows names are data files
 	"fmt"
+	"hash/crc32"
 	"io"
 	"maps"
 	"slices"
@@ -41,7 +42,7 @@ type Book struct {
 // NewBook reads zone data in the layout of Go's zoneinfo.zip; nil data means
 // the embedded release.
 func NewBook(data []byte) (*Book, error) {
-	b := &Book{release: "given zone data", zones: map[string]*Zone{}}
+	b := &Book{release: fmt.Sprintf("given zone data %08x", crc32.ChecksumIEEE(data)), zones: map[string]*Zone{}}
 	if data == nil {
 		data, b.release = embedded, Release
 	}
@@ -67,7 +68,7 @@ var windows = sync.OnceValue(func() map[string]string {
 	return out
 })
 
-// Release names the zone data in use.
+// Release names the zone data in use, given data by their checksum.
 func (b *Book) Release() string { return b.release }
 
 var offsetForm = pattern.Lazy(`^(?:UTC|GMT)?\s*([-+−])(\d{1,2})(?::?(\d{2}))?$`)

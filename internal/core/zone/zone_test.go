@@ -1,6 +1,9 @@
 package zone
 
 import (
+	"archive/zip"
+	"bytes"
+	"errors"
 	"strings"
 	"testing"
 	"time"
@@ -70,6 +73,24 @@ func TestFind(t *testing.T) {
 		_, err := book.Find(bad)
 		assert.Error(t, err, bad)
 	}
+}
+
+// TestGiven tells data that was given from other data and from the embedded release.
+func TestGiven(t *testing.T) {
+	release := func(content string) string {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		w, err := z.Create("Europe/Lisbon")
+		require.NoError(t, err)
+		_, err = w.Write([]byte(content))
+		require.NoError(t, errors.Join(err, z.Close()))
+		book, err := NewBook(b.Bytes())
+		require.NoError(t, err)
+		return book.Release()
+	}
+	assert.NotEqual(t, release("a"), release("b"))
+	assert.Equal(t, release("a"), release("a"))
+	assert.NotEqual(t, Release, release("a"))
 }
 
 // TestTimes has one instant in every form, shown and brought from zone to zone.

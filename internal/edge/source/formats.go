@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/table"
 	"almanach/internal/edge/source/agenda"
 	"almanach/internal/edge/source/delimited"
 	"almanach/internal/edge/source/document"
@@ -71,7 +72,7 @@ func openPage(t *text.Source, o sheet.Options) (sheet.Book, error) {
 // openLines opens separated values, or running text.
 func openLines(t *text.Source, o sheet.Options) (sheet.Book, error) {
 	lead := bytes.TrimLeft(t.Head, " \t\r\n")
-	if document.IsPlain(o.Name, lead) {
+	if document.IsPlain(o.Name, lead, o.Text.Free && o.Header == (table.HeaderRows{})) {
 		return document.OpenPlain(t, o)
 	}
 	return delimited.Open(t, o)

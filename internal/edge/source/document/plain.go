@@ -19,8 +19,9 @@ import (
 const maxText = 64 << 20
 
 // IsPlain tells whether a file of characters holds running text: by its name, or,
-// where that says nothing, by the look of its lines.
-func IsPlain(name string, lead []byte) bool {
+// where that says nothing, by the look of its lines. free tells that nobody takes it for a
+// table: no key is named, and no header.
+func IsPlain(name string, lead []byte, free bool) bool {
 	switch strings.ToLower(filepath.Ext(name)) {
 	case ".md", ".markdown":
 		return true
@@ -32,12 +33,12 @@ func IsPlain(name string, lead []byte) bool {
 			return true
 		}
 	}
-	return !columned(string(lead))
+	return !columned(string(lead), free)
 }
 
 // columned tells whether the lines of a text have the same number of separators, and are no
 // list with bullets.
-func columned(lead string) bool {
+func columned(lead string, free bool) bool {
 	lines := strings.Split(strings.TrimSpace(strings.ReplaceAll(lead, "\r\n", "\n")), "\n")
 	if len(lines) > 60 {
 		lines = lines[:60]
@@ -59,7 +60,7 @@ func columned(lead string) bool {
 	}
 	for _, sep := range []string{"\t", ";", "|", ","} {
 		// A list of days with what is on has spaces behind its signs, and no names of columns.
-		if (sep == "," || sep == "|") && strings.ContainsAny(lines[0], "0123456789") && strings.Count(lead, sep) == strings.Count(lead, sep+" ") {
+		if free && (sep == "," || sep == "|") && notice.SaysDay(lines[0]) && strings.Count(lead, sep) == strings.Count(lead, sep+" ") {
 			continue
 		}
 		counts := map[int]int{}

@@ -196,6 +196,7 @@ func (m *Message) head(h message.Header) {
 var (
 	machineName = pattern.Lazy(`(?i)(^|[._-])(no-?reply|do-?not-?reply|forms?|notifications?|mailer|daemon|robot|bot|auto|system|webmaster|booking)([._@-]|$)`)
 	senderOfBox = pattern.Lazy(`^From +(?:\S*@\S*|-|\S+ +(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun))[ ,]`)
+	ofMailOnly  = pattern.Lazy(`(?i)^(?:return-path|received|message-id|mime-version|delivered-to|content-[a-z-]+|x-[a-z-]+|status):`)
 	dateOfBox   = pattern.Lazy(`\d{4}\s*$|\d{2}:\d{2}`)
 	zoneName    = pattern.Lazy(`\s*\([^()]*\)\s*$`)
 	oldZones    = map[string]string{"EST": "-0500", "EDT": "-0400", "CST": "-0600", "CDT": "-0500", "MST": "-0700", "MDT": "-0600", "PST": "-0800", "PDT": "-0700", "GMT": "+0000", "UT": "+0000", "UTC": "+0000", "Z": "+0000", "CET": "+0100", "CEST": "+0200", "WET": "+0000", "WEST": "+0100", "BST": "+0100"}
@@ -417,7 +418,7 @@ func Is(lead []byte) bool {
 // sender and the date, and a head below it. "From 7 April 2026, 10:00, …" is none.
 func IsMailbox(lead []byte) bool {
 	line, next, _ := bytes.Cut(lead, []byte("\n"))
-	return headerLine().Match(firstLine(next)) && senderOfBox().Match(line) && len(line) < 200 && dateOfBox().Match(bytes.TrimRight(line, "\r"))
+	return headerLine().Match(firstLine(next)) && (senderOfBox().Match(line) || ofMailOnly().Match(firstLine(next))) && bytes.HasPrefix(line, []byte("From ")) && len(line) < 200 && dateOfBox().Match(bytes.TrimRight(line, "\r"))
 }
 
 // Split cuts a mailbox of one file into its messages. A line that begins with

@@ -224,7 +224,7 @@ func (r *reader) inside(g *group, i int) bool {
 // spans: 32.13.2026, 25:00, the 9 of "5-7 March, 9". "" for none.
 func (r *reader) stray(spans []span) string {
 	used := func(i int) bool {
-		return slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to })
+		return within(spans, i)
 	}
 	near := func(i int) bool { return !r.tok(i).gap && r.tok(i).kind != 0 }
 	for i, t := range r.toks {

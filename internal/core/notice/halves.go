@@ -102,31 +102,11 @@ func (r *reader) partApart(spans []span) (part byte, name bool) {
 	return part, name
 }
 
-// countDays gives how many spans say days.
-func countDays(spans []span) (n int) {
-	for _, s := range spans {
-		if s.kind == 'd' {
-			n++
-		}
-	}
-	return n
-}
-
 // near tells whether a token stands within a few words of one of some spans.
 func near(spans []span, i int) bool {
 	const few = 6
 	for _, s := range spans {
 		if i >= s.from-few && i < s.to+few {
-			return true
-		}
-	}
-	return false
-}
-
-// within tells whether a token is in one of some spans.
-func within(spans []span, i int) bool {
-	for _, s := range spans {
-		if i >= s.from && i < s.to {
 			return true
 		}
 	}

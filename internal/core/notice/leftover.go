@@ -413,7 +413,7 @@ func (r *reader) notOfEvent(from, to int) bool {
 func (r *reader) saysNothing(spans []span) bool {
 	said := false
 	for i := range r.toks {
-		if r.tok(i).kind != 'w' || slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to }) {
+		if r.tok(i).kind != 'w' || within(spans, i) {
 			continue
 		}
 		if !r.word(i, list("nothing none free empty nil no calls call ships arrivals departures bookings events work works planned scheduled programme program entry entries duty training keine nichts frei rien aucun libre nada ninguno niente nessuno libero nenhum livre niets geen vrij at all")) {

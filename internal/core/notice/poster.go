@@ -239,7 +239,7 @@ func (d *document) bare(u unit) (day, time bool) {
 		}
 	}
 	for i := range r.toks {
-		if !slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to }) && !r.onlyLinks(i, i+1) {
+		if !within(spans, i) && !r.onlyLinks(i, i+1) {
 			return false, false
 		}
 	}

@@ -242,3 +242,23 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 		return out, at
 	}
 }
+
+// countDays gives how many spans say days.
+func countDays(spans []span) (n int) {
+	for _, s := range spans {
+		if s.kind == 'd' {
+			n++
+		}
+	}
+	return n
+}
+
+// within tells whether a token is in one of some spans.
+func within(spans []span, i int) bool {
+	for _, s := range spans {
+		if i >= s.from && i < s.to {
+			return true
+		}
+	}
+	return false
+}

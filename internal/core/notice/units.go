@@ -1,7 +1,6 @@
 package notice
 
 import (
-	"slices"
 	"strings"
 	"sync"
 	"unicode"
@@ -655,7 +654,7 @@ func SaysEvent(text string) bool {
 		days = days || s.kind == 'd'
 	}
 	for i, t := range r.toks {
-		if t.kind == 'w' && !smallWords.has(t.text) && !slices.ContainsFunc(spans, func(s span) bool { return i >= s.from && i < s.to }) {
+		if t.kind == 'w' && !smallWords.has(t.text) && !within(spans, i) {
 			return days
 		}
 	}

@@ -1,7 +1,9 @@
 package job
 
 import (
+	"context"
 	"fmt"
+	"runtime"
 	"runtime/debug"
 	"sync"
 )
@@ -44,4 +46,24 @@ func workers(n int, work func()) (wait func()) {
 			panic(broken)
 		}
 	}
+}
+
+// InParts cuts n things into parts of a size and gives what work makes of each part,
+// in their order. The parts are worked on side by side.
+func InParts[T any](ctx context.Context, n, size int, work func(from, to int) T) ([]T, error) {
+	out := make([]T, (n+size-1)/size)
+	next := make(chan int, len(out))
+	for i := range out {
+		next <- i
+	}
+	close(next)
+	workers(min(runtime.GOMAXPROCS(0), len(out)), func() {
+		for i := range next {
+			if ctx.Err() != nil {
+				return
+			}
+			out[i] = work(i*size, min((i+1)*size, n))
+		}
+	})()
+	return out, ctx.Err()
 }

@@ -433,8 +433,8 @@ func TestManyWeeks(t *testing.T) {
 		require.Empty(t, x.Faults)
 		var got []string
 		for _, row := range x.Rows {
-			if row.Status != "cancelled" {
-				got = append(got, row.Start[:10]+" "+row.Start[11:16]+" "+row.Title)
+			if row.Status() != "cancelled" {
+				got = append(got, zone.Civil(row.Span.Start.Wall).Format("2006-01-02 15:04 ")+row.Value("title"))
 			}
 		}
 		slices.Sort(want)

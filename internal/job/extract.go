@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/extract"
@@ -116,7 +117,7 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 		return nil, fault.Newf("nothing says which calendar").Do("name a calendar of the desk, or an .ics file")
 	}
 	out := &Extract{Range: r}
-	var all []extract.Found
+	var all []extract.Row
 	for _, name := range names {
 		spec, f := office.Desk.Calendar(name, false)
 		if f == nil && spec.Made && !office.Desk.Has(name) { // only a load makes it
@@ -137,8 +138,8 @@ func ExtractCalendars(ctx context.Context, office *Office, names []string, r Ran
 			if s.Repeats() {
 				out.Series++
 			}
-			for _, o := range found {
-				all = append(all, extract.Found{Occurrence: o, Calendar: spec.Name, Master: s.Master()})
+			for i := range found {
+				all = append(all, extract.Row{Occurrence: &found[i], Calendar: spec.Name, Master: s.Master()})
 			}
 		}, func(f *fault.Fault) { out.Faults = append(out.Faults, f) })
 		if e := cal.Close(); err == nil {
@@ -172,29 +173,42 @@ func occurrences(ctx context.Context, cal calendar.Backend, spec calendar.Spec, 
 
 // occurrencesOf is occurrences for objects that are read already.
 func occurrencesOf(ctx context.Context, objects []*ical.Object, zones ical.Zones, spec calendar.Spec, r Range, found func(*recur.Series, []recur.Occurrence), bad func(*fault.Fault)) error {
-	var in []recur.Occurrence
-	for n, o := range objects { // once all zones are known
-		if n%1024 == 0 && ctx.Err() != nil {
-			return ctx.Err()
+	type event struct {
+		series *recur.Series
+		in     []recur.Occurrence
+		fault  *fault.Fault
+	}
+	parts, err := InParts(ctx, len(objects), 512, func(from, to int) (events []event) { // once all zones are known
+		var in []recur.Occurrence
+		for _, o := range objects[from:to] {
+			if recur.Outside(o, r.Window()) {
+				continue
+			}
+			s, err := recur.Read(o.Raws, zones)
+			in = in[:0]
+			expand := s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
+			e := event{series: s, in: slices.Clone(in)}
+			if err == nil {
+				err = expand
+			}
+			if err != nil {
+				e.fault = fault.Newf("event %s: %w", fault.Shorten(s.UID, 80), err).At(placeOf(spec, o, err)).Do("correct it in the calendar")
+			}
+			events = append(events, e)
 		}
-		if recur.Outside(o, r.Window()) {
-			continue
-		}
-		s, err := recur.Read(o.Raws, zones)
-		in = in[:0]
-		expand := s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
-		if err == nil {
-			err = expand
-		}
-		if err != nil {
-			f := fault.Newf("event %s: %w", fault.Shorten(s.UID, 80), err).At(placeOf(spec, o, err))
-			bad(f.Do("correct it in the calendar"))
-		}
-		if len(in) > 0 {
-			found(s, in)
+		return events
+	})
+	for _, events := range parts {
+		for _, e := range events {
+			if e.fault != nil {
+				bad(e.fault)
+			}
+			if len(e.in) > 0 {
+				found(e.series, e.in)
+			}
 		}
 	}
-	return nil
+	return err
 }
 
 // placeOf gives the place of a line of an object that could not be read.

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"maps"
 	"math"
-	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -129,52 +128,39 @@ func (r *reconciler) mapAll(ctx context.Context) (rows []mappedRow, spans []even
 		held    map[int]*fault.Fault
 		outside []int
 	}
-	const size = 2048
-	n := len(r.batch.Rows)
-	parts := make([]part, (n+size-1)/size)
-	next := make(chan int, len(parts))
-	for i := range parts {
-		next <- i
-	}
-	close(next)
 	known := r.out.Range.To > 0
-	workers(min(runtime.GOMAXPROCS(0), max(1, len(parts))), func() {
+	parts, err := InParts(ctx, len(r.batch.Rows), 2048, func(from, to int) (out part) {
 		mapper := r.batch.Mapping.Mapper()
 		var w intake.Wanted
-		for p := range next {
-			if ctx.Err() != nil {
-				return
+		for i := from; i < to; i++ {
+			fate, id := r.batch.Fate(i)
+			if fate != intake.WantedRow {
+				continue
 			}
-			out := &parts[p]
-			for i := p * size; i < min((p+1)*size, n); i++ {
-				fate, id := r.batch.Fate(i)
-				if fate != intake.WantedRow {
-					continue
+			if f := r.batch.Map(mapper, i, &w); f != nil {
+				if out.held == nil {
+					out.held = map[int]*fault.Fault{}
 				}
-				if f := r.batch.Map(mapper, i, &w); f != nil {
-					if out.held == nil {
-						out.held = map[int]*fault.Fault{}
-					}
-					out.held[i] = f
-					continue
-				}
-				if !w.Cancel && !mapper.InPeriod(w.Event.When) {
-					out.outside = append(out.outside, i)
-					continue
-				}
-				switch {
-				case !known && !w.Cancel:
-					out.spans = append(out.spans, w.Event.When)
-				case known && !r.met(i, id) && (w.Cancel || !r.wantedIn(w.Event.When)):
-					continue
-				}
-				out.rows = append(out.rows, mappedRow{i, id, w})
-				w = intake.Wanted{}
+				out.held[i] = f
+				continue
 			}
+			if !w.Cancel && !mapper.InPeriod(w.Event.When) {
+				out.outside = append(out.outside, i)
+				continue
+			}
+			switch {
+			case !known && !w.Cancel:
+				out.spans = append(out.spans, w.Event.When)
+			case known && !r.met(i, id) && (w.Cancel || !r.wantedIn(w.Event.When)):
+				continue
+			}
+			out.rows = append(out.rows, mappedRow{i, id, w})
+			w = intake.Wanted{}
 		}
-	})()
-	if ctx.Err() != nil {
-		return nil, nil, ctx.Err()
+		return out
+	})
+	if err != nil {
+		return nil, nil, err
 	}
 	for _, p := range parts {
 		rows, spans = append(rows, p.rows...), append(spans, p.spans...)

@@ -179,7 +179,7 @@ func views(t *testing.T, office *Office, path string, whole Range) map[string]*e
 	require.Empty(t, x.Faults)
 	out := map[string]*event.View{}
 	for _, row := range x.Rows {
-		out[row.Key] = row.View
+		out[row.Value("key")] = row.View
 	}
 	return out
 }

@@ -1,6 +1,9 @@
 package show
 
 import (
+	"bytes"
+	"cmp"
+	"context"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -45,7 +48,7 @@ func days(r job.Range) string {
 func (p *Printer) Extract(x *job.Extract, columns []string) {
 	cancelled := 0
 	for i := range x.Rows {
-		if x.Rows[i].Status == "cancelled" {
+		if x.Rows[i].Status() == "cancelled" {
 			cancelled++
 		}
 	}
@@ -95,7 +98,7 @@ func (p *Printer) table(x *job.Extract, columns []string) string {
 	if len(columns) == 0 {
 		columns = DefaultColumns
 		for _, r := range x.Rows {
-			if r.Status != "" && r.Status != "confirmed" {
+			if r.Status() != "" && r.Status() != "confirmed" {
 				columns = append(columns[:len(columns):len(columns)], "status")
 				break
 			}
@@ -104,7 +107,7 @@ func (p *Printer) table(x *job.Extract, columns []string) string {
 	t := plainTable(columns...)
 	last := ""
 	for i := range x.Rows {
-		r := &x.Rows[i]
+		r := x.Rows[i]
 		cells := make([]string, len(columns))
 		for n, c := range columns {
 			cells[n] = fault.Shorten(p.cell(r, c, x.Range.View), 60)
@@ -119,7 +122,7 @@ func (p *Printer) table(x *job.Extract, columns []string) string {
 				}
 			}
 		}
-		if r.Status == "cancelled" {
+		if r.Status() == "cancelled" {
 			for n, c := range columns {
 				if c != "day" {
 					cells[n] = dim.Render(cells[n])
@@ -133,7 +136,7 @@ func (p *Printer) table(x *job.Extract, columns []string) string {
 
 // cell gives a column of a row as the table shows it: times on the clock of
 // the page.
-func (p *Printer) cell(r *extract.Row, column string, view *zone.Zone) string {
+func (p *Printer) cell(r extract.Row, column string, view *zone.Zone) string {
 	start, end := zone.Civil(r.Span.Start.InZone(view).Wall), zone.Civil(r.Span.End.InZone(view).Wall)
 	switch column {
 	case "day":
@@ -141,16 +144,16 @@ func (p *Printer) cell(r *extract.Row, column string, view *zone.Zone) string {
 	case "time":
 		return timeOfDay(r, start, end)
 	case "start":
-		if r.AllDay {
+		if r.Span.AllDay() {
 			return Day(start)
 		}
 		return Day(start) + start.Format(" 15:04")
 	case "status":
-		if r.Status == "confirmed" { // as every event is that says nothing else
+		if r.Status() == "confirmed" { // as every event is that says nothing else
 			return ""
 		}
 	case "end":
-		if r.AllDay {
+		if r.Span.AllDay() {
 			return Day(zone.Civil(r.Span.LastDay().Wall))
 		}
 		return Day(end) + end.Format(" 15:04")
@@ -158,9 +161,9 @@ func (p *Printer) cell(r *extract.Row, column string, view *zone.Zone) string {
 	return r.Value(column)
 }
 
-func timeOfDay(r *extract.Row, start, end time.Time) string {
+func timeOfDay(r extract.Row, start, end time.Time) string {
 	switch {
-	case r.AllDay:
+	case r.Span.AllDay():
 		if last := zone.Civil(r.Span.LastDay().Wall); !last.Equal(start) {
 			return "all day, to " + last.Format("Mon 2 Jan")
 		}
@@ -176,29 +179,50 @@ func timeOfDay(r *extract.Row, start, end time.Time) string {
 // CSV writes occurrences as comma-separated values, a header first. A value that
 // a spreadsheet would take for a formula has an apostrophe in front.
 func CSV(w io.Writer, rows []extract.Row, columns []string) error {
-	record := make([]string, len(columns))
-	return values(w, ',', len(rows)+1, func(i int) []string {
-		if i == 0 {
-			return columns
-		}
-		for n, c := range columns {
-			record[n] = harmless(rows[i-1].Value(c))
+	return values(w, ',', columns, len(rows), func(i int, record []string) []string {
+		for _, c := range columns {
+			record = append(record, harmless(rows[i].Value(c)))
 		}
 		return record
 	})
 }
 
-// values writes records with a sign between their values.
-func values(w io.Writer, sign rune, n int, record func(i int) []string) error {
-	out := csv.NewWriter(w)
-	out.Comma, out.UseCRLF = sign, true
-	for i := range n {
-		if err := out.Write(record(i)); err != nil {
-			return err
+// values writes a header and n records with a sign between their values. record appends
+// the values of one; several are made side by side.
+func values(w io.Writer, sign rune, header []string, n int, record func(i int, record []string) []string) error {
+	write := func(b *bytes.Buffer, n int, record func(i int) []string) error {
+		out := csv.NewWriter(b)
+		out.Comma, out.UseCRLF = sign, true
+		for i := range n {
+			if err := out.Write(record(i)); err != nil {
+				return err
+			}
+		}
+		out.Flush()
+		return out.Error()
+	}
+	type part struct {
+		text bytes.Buffer
+		err  error
+	}
+	var head part
+	head.err = write(&head.text, 1, func(int) []string { return header })
+	parts, err := job.InParts(context.Background(), n, 4096, func(from, to int) *part {
+		var p part
+		var values []string
+		p.text.Grow((to - from) * 160) // as long as most records are
+		p.err = write(&p.text, to-from, func(i int) []string {
+			values = record(from+i, values[:0])
+			return values
+		})
+		return &p
+	})
+	for _, p := range append([]*part{&head}, parts...) {
+		if err = cmp.Or(err, p.err); err == nil {
+			_, err = p.text.WriteTo(w)
 		}
 	}
-	out.Flush()
-	return out.Error()
+	return err
 }
 
 // ExtractJSON gives the JSON form of occurrences: the fixed one, or objects of
@@ -209,28 +233,29 @@ func ExtractJSON(rows []extract.Row, columns []string) any {
 	}
 	out := make([]columnsJSON, len(rows))
 	for i := range rows {
-		out[i] = columnsJSON{&rows[i], columns}
+		out[i] = columnsJSON{rows[i], columns}
 	}
 	return out
 }
 
 type columnsJSON struct {
-	row     *extract.Row
+	row     extract.Row
 	columns []string
 }
 
 // MarshalJSON keeps the columns in the order in which they were asked for.
 func (c columnsJSON) MarshalJSON() ([]byte, error) {
 	b := []byte{'{'}
+	fields := c.row.Fields()
 	for i, name := range c.columns {
 		var value any = c.row.Value(name)
 		switch name {
 		case "all_day":
-			value = c.row.AllDay
+			value = fields.AllDay
 		case "categories":
-			value = c.row.Categories
+			value = fields.Categories
 		case "attendees":
-			value = c.row.Attendees
+			value = fields.Attendees
 		}
 		text, err := json.Marshal(value)
 		if err != nil {

@@ -28,7 +28,7 @@ var shapes = []struct {
 }{
 	{"load", "`preview`, `load`, `adopt`, `undo` and `jot`", reflect.TypeFor[loadJSON]()},
 	{"reconcile", "`reconcile`", reflect.TypeFor[reconcileJSON]()},
-	{"extract", "`extract`, without `--columns`", reflect.TypeFor[[]extract.Row]()},
+	{"extract", "`extract`, without `--columns`", reflect.TypeFor[[]extract.Fields]()},
 	{"survey", "`survey`", reflect.TypeFor[surveyJSON]()},
 	{"calendars", "`calendars`, also with `--check`", reflect.TypeFor[[]stateJSON]()},
 	{"account", "`calendars ADDRESS`", reflect.TypeFor[[]caldav.Listed]()},

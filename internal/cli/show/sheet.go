@@ -24,7 +24,7 @@ func Workbook(w io.Writer, x *job.Extract, columns []string) error {
 	if len(columns) == 0 {
 		columns = SheetColumns
 	}
-	cell := func(r *extract.Row, column string) (c sheetCell, wide int) {
+	cell := func(r extract.Row, column string) (c sheetCell, wide int) {
 		if t, whole, ok := dateOf(r, column, x.Range.View); ok {
 			c = sheetCell{text: r.Value(column), at: t, style: momentStyle} // the text stands where a sheet's days do not reach
 			if wide = 22; whole {
@@ -40,14 +40,14 @@ func Workbook(w io.Writer, x *job.Extract, columns []string) error {
 	for n, column := range columns {
 		s.widths[n] = float64(len(column) + 2)
 		for i := range x.Rows {
-			_, wide := cell(&x.Rows[i], column)
+			_, wide := cell(x.Rows[i], column)
 			s.widths[n] = max(s.widths[n], float64(min(wide+1, 60)))
 		}
 	}
 	return s.write(w, len(x.Rows)+1, func(i int) []sheetCell {
 		for n, column := range columns {
 			if cells[n] = (sheetCell{text: column, style: headStyle}); i > 0 {
-				cells[n], _ = cell(&x.Rows[i-1], column)
+				cells[n], _ = cell(x.Rows[i-1], column)
 			}
 		}
 		return cells
@@ -56,11 +56,11 @@ func Workbook(w io.Writer, x *job.Extract, columns []string) error {
 
 // dateOf gives the start or the end of an occurrence on the clock of a zone; for
 // whole days the day, the last one as the end.
-func dateOf(r *extract.Row, column string, view *zone.Zone) (t time.Time, whole, ok bool) {
+func dateOf(r extract.Row, column string, view *zone.Zone) (t time.Time, whole, ok bool) {
 	switch {
-	case column == "start" && r.AllDay:
+	case column == "start" && r.Span.AllDay():
 		return zone.Civil(r.Span.Start.Wall), true, true
-	case column == "end" && r.AllDay:
+	case column == "end" && r.Span.AllDay():
 		return zone.Civil(r.Span.LastDay().Wall), true, true
 	case column == "start":
 		return zone.Civil(r.Span.Start.InZone(view).Wall), false, true
@@ -88,11 +88,8 @@ func SpreadsheetCSV(w io.Writer, x *job.Extract, columns []string) error {
 		}
 		header = append(header, c)
 	}
-	return values(w, ';', len(x.Rows)+1, func(i int) (record []string) {
-		if i == 0 {
-			return header
-		}
-		r := &x.Rows[i-1]
+	return values(w, ';', header, len(x.Rows), func(i int, record []string) []string {
+		r := x.Rows[i]
 		for _, c := range columns {
 			t, whole, ok := dateOf(r, c, x.Range.View)
 			switch {
@@ -113,12 +110,12 @@ func SpreadsheetCSV(w io.Writer, x *job.Extract, columns []string) error {
 func ICalendar(w io.Writer, x *job.Extract, zones *ical.TimeZones, stamp zone.Time) error {
 	var edits []ical.ObjectEdit
 	for i := range x.Rows {
-		r := &x.Rows[i]
+		r := x.Rows[i]
 		e := r.View.Event
 		e.When = event.Span{Start: r.Span.Start, End: r.Span.End}
-		uid := r.UID
-		if r.Occurrence != "" {
-			uid += "-" + r.Occurrence
+		uid := r.View.UID
+		if o := r.Value("occurrence"); o != "" {
+			uid += "-" + o
 		}
 		raw := event.Append(nil, &e, ical.Escape(uid), zone.Time{}, nil, stamp)
 		raw = append(append(raw, event.AppendReminders(nil, &e)...), "END:VEVENT\r\n"...)
@@ -147,7 +144,7 @@ func HeldCSV(w io.Writer, held *job.HeldTable) error {
 			r[i] = harmless(r[i])
 		}
 	}
-	return values(w, ',', len(records), func(i int) []string { return records[i] })
+	return values(w, ',', records[0], len(records)-1, func(i int, record []string) []string { return append(record, records[i+1]...) })
 }
 
 // HeldWorkbook writes held rows as a workbook, the reasons marked.

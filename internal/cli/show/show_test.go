@@ -150,7 +150,7 @@ func TestRules(t *testing.T) {
 			}
 		}
 	}
-	for _, shape := range []any{loadJSON{}, extract.Row{}, ReconcileJSON(&job.Reconciliation{})} {
+	for _, shape := range []any{loadJSON{}, extract.Fields{}, ReconcileJSON(&job.Reconciliation{})} {
 		keys(reflect.TypeOf(shape))
 	}
 }

@@ -4,6 +4,7 @@ package extract
 
 import (
 	"cmp"
+	"encoding/json"
 	"slices"
 	"strings"
 	"time"
@@ -13,10 +14,21 @@ import (
 	"almanach/internal/core/zone"
 )
 
-// Row is one occurrence. Its JSON form is fixed: times are RFC 3339 with the
+// Row is one occurrence of a range. Its columns are written when they are asked for: a
+// range holds many occurrences of few events.
+type Row struct {
+	*recur.Occurrence
+	Calendar string      // the one that it is in
+	Master   *event.View // of its series; nil for none
+
+	at int64 // where it begins
+	n  int   // in which order it was found
+}
+
+// Fields is the JSON form of a row, which is fixed: times are RFC 3339 with the
 // offset of the event's zone, all-day events have plain dates and their last
 // day as the end, floating times have no offset.
-type Row struct {
+type Fields struct {
 	Calendar    string   `json:"calendar"`
 	UID         string   `json:"uid"`
 	Occurrence  string   `json:"occurrence,omitempty"`
@@ -32,82 +44,75 @@ type Row struct {
 	Attendees   []string `json:"attendees"`
 	Intake      string   `json:"intake"`
 	Key         string   `json:"key"`
-
-	Span event.Span  `json:"-"`
-	View *event.View `json:"-"`
-	at   int64
 }
 
-// A Found is an occurrence that was found, and the calendar it is in.
-type Found struct {
-	recur.Occurrence
-	Calendar string
-	Master   *event.View // of its series; nil for none
-}
-
-// Row gives the row of an occurrence. view places dates and floating times for
-// sorting; nil is UTC.
-func (o *Found) Row(view *zone.Zone) Row {
-	v := o.View
-	r := Row{
-		Calendar: o.Calendar, UID: v.UID, Title: v.Text(event.Title), Start: o.Span.Start.RFC3339(), AllDay: o.Span.AllDay(), Zone: o.Span.Start.ZoneName(),
-		Location: v.Text(event.Location), Description: v.Text(event.Description), Status: v.Text(event.Status), Categories: []string{}, Attendees: []string{}, Intake: v.Intake, Key: v.Key,
-		Span: o.Span, View: v, at: o.Span.Start.Instant(view),
+// Fields gives the row as it is written.
+func (r Row) Fields() Fields {
+	v := r.View
+	f := Fields{
+		Calendar: r.Calendar, UID: v.UID, Occurrence: r.occurrence(), Title: v.Text(event.Title), Start: r.Span.Start.RFC3339(), End: r.end(), AllDay: r.Span.AllDay(), Zone: r.Span.Start.ZoneName(),
+		Location: v.Text(event.Location), Description: v.Text(event.Description), Status: r.Status(), Categories: []string{}, Attendees: []string{},
 	}
-	switch { // a single one and most of a series begin when they say
-	case o.Recurrence.IsZero():
-	case o.Recurrence == o.Span.Start:
-		r.Occurrence = r.Start
-	default:
-		r.Occurrence = o.Recurrence.RFC3339()
-	}
-	if r.AllDay {
-		r.End = o.Span.LastDay().RFC3339()
-	} else {
-		r.End = o.Span.End.RFC3339()
-	}
-	if o.Master != nil && r.Intake == "" { // a changed occurrence is from where its series is
-		r.Intake, r.Key = o.Master.Intake, o.Master.Key
-	}
+	f.Intake, f.Key = r.origin()
 	if c := v.Text(event.Categories); c != "" {
-		r.Categories = strings.Split(c, "\n")
+		f.Categories = strings.Split(c, "\n")
 	}
 	for _, p := range v.Guests {
-		r.Attendees = append(r.Attendees, p.Show())
+		f.Attendees = append(f.Attendees, p.Show())
 	}
-	return r
+	return f
 }
 
+// MarshalJSON writes the fields of the row.
+func (r Row) MarshalJSON() ([]byte, error) { return json.Marshal(r.Fields()) }
+
 // Begins gives the instant at which the row begins, in seconds since 1970.
-func (r *Row) Begins() int64 { return r.at }
+func (r Row) Begins() int64 { return r.at }
+
+// Status gives the status of the occurrence as the CSV and JSON forms have it; "" for none.
+func (r Row) Status() string { return r.View.Text(event.Status) }
+
+// occurrence says which one of its series the row is.
+func (r Row) occurrence() string {
+	if r.Recurrence.IsZero() {
+		return ""
+	}
+	return r.Recurrence.RFC3339()
+}
+
+// end gives the end as it is written: the last day of an all-day event.
+func (r Row) end() string {
+	if r.Span.AllDay() {
+		return r.Span.LastDay().RFC3339()
+	}
+	return r.Span.End.RFC3339()
+}
+
+// origin gives the intake and the key. A changed occurrence is from where its series is.
+func (r Row) origin() (intake, key string) {
+	if r.View.Intake == "" && r.Master != nil {
+		return r.Master.Intake, r.Master.Key
+	}
+	return r.View.Intake, r.View.Key
+}
 
 // Sorted gives the rows of occurrences in the order of their starts, all-day events
 // first on their day, then by title, calendar and UID, so that the order is always
 // the same. view places dates and floating times; nil is UTC.
-func Sorted(found []Found, view *zone.Zone) []Row {
-	type begin struct {
-		at int64
-		n  int32
-	}
-	order := make([]begin, len(found))
+func Sorted(found []Row, view *zone.Zone) []Row {
 	for i := range found {
-		order[i] = begin{found[i].Span.Start.Instant(view), int32(i)}
+		found[i].at, found[i].n = found[i].Span.Start.Instant(view), i
 	}
-	slices.SortFunc(order, func(x, y begin) int {
-		if x.at != y.at {
-			return cmp.Compare(x.at, y.at)
+	slices.SortFunc(found, func(a, b Row) int {
+		if a.at != b.at {
+			return cmp.Compare(a.at, b.at)
 		}
-		a, b := &found[x.n], &found[y.n]
 		if a.Span.AllDay() != b.Span.AllDay() {
 			return map[bool]int{true: -1, false: 1}[a.Span.AllDay()]
 		}
-		return cmp.Or(strings.Compare(a.View.Text(event.Title), b.View.Text(event.Title)), strings.Compare(a.Calendar, b.Calendar), strings.Compare(a.View.UID, b.View.UID), int(x.n-y.n))
+		return cmp.Or(strings.Compare(a.View.Text(event.Title), b.View.Text(event.Title)), strings.Compare(a.Calendar, b.Calendar), strings.Compare(a.View.UID, b.View.UID), a.n-b.n)
 	})
-	out := make([]Row, len(found))
-	for i, b := range order {
-		out[i] = found[b.n].Row(view)
-	}
-	return out
+	return found
 }
 
 // Columns are the names under which a row's values can be asked for.
@@ -116,45 +121,46 @@ var Columns = []string{"calendar", "uid", "occurrence", "title", "start", "end",
 // More are further columns that are there when they are asked for.
 var More = []string{"url", "conference", "colour", "busy", "priority", "visibility", "organizer", "optional", "resources", "rooms", "reminders", "attachments", "repeat"}
 
-const clock = len("2006-01-02T") // where an RFC 3339 time has its hours
-
 // Value gives one column of the row as a text; day and time are those of the
 // event's own zone.
-func (r *Row) Value(column string) string {
+func (r Row) Value(column string) string {
 	switch column {
 	case "day":
-		return r.Start[:len(time.DateOnly)]
+		return zone.Civil(r.Span.Start.Wall).Format(time.DateOnly)
 	case "time":
-		if r.AllDay {
+		if r.Span.AllDay() {
 			return ""
 		}
-		return r.Start[clock:clock+5] + "–" + r.End[clock:clock+5]
+		return zone.Civil(r.Span.Start.Wall).Format("15:04–") + zone.Civil(r.Span.End.Wall).Format("15:04")
 	case "calendar":
 		return r.Calendar
 	case "uid":
-		return r.UID
+		return r.View.UID
 	case "occurrence":
-		return r.Occurrence
+		return r.occurrence()
 	case "title":
-		return r.Title
+		return r.View.Text(event.Title)
 	case "start":
-		return r.Start
+		return r.Span.Start.RFC3339()
 	case "end":
-		return r.End
+		return r.end()
 	case "all_day":
-		return map[bool]string{true: "yes", false: "no"}[r.AllDay]
+		if r.Span.AllDay() {
+			return "yes"
+		}
+		return "no"
 	case "zone":
-		return r.Zone
+		return r.Span.Start.ZoneName()
 	case "location":
-		return r.Location
+		return r.View.Text(event.Location)
 	case "description":
-		return r.Description
+		return r.View.Text(event.Description)
 	case "status":
-		return r.Status
+		return r.Status()
 	case "categories":
-		return strings.Join(r.Categories, ", ")
+		return strings.ReplaceAll(r.View.Text(event.Categories), "\n", ", ")
 	case "attendees":
-		return strings.Join(r.Attendees, "; ")
+		return r.people()
 	case "optional":
 		return r.people(event.Optional)
 	case "resources":
@@ -166,9 +172,11 @@ func (r *Row) Value(column string) string {
 	case "attachments":
 		return strings.ReplaceAll(r.View.Text(event.Attachments), "\n", "; ")
 	case "intake":
-		return r.Intake
+		intake, _ := r.origin()
+		return intake
 	case "key":
-		return r.Key
+		_, key := r.origin()
+		return key
 	}
 	if f, ok := event.ParseField(column); ok && f != event.When {
 		return r.View.Shown(f)
@@ -176,11 +184,11 @@ func (r *Row) Value(column string) string {
 	return ""
 }
 
-// people lists the attendees who are there in one part.
-func (r *Row) people(part event.Part) string {
+// people lists the attendees who are there in one of the parts; all, without any.
+func (r Row) people(parts ...event.Part) string {
 	var out []string
 	for _, p := range r.View.Guests {
-		if p.Part == part {
+		if len(parts) == 0 || slices.Contains(parts, p.Part) {
 			out = append(out, p.Show())
 		}
 	}

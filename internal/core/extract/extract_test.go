@@ -12,7 +12,7 @@ import (
 )
 
 // rows gives the occurrences of an event in March 2026.
-func rows(t *testing.T, calendar string, raws ...string) []Found {
+func rows(t *testing.T, calendar string, raws ...string) []Row {
 	t.Helper()
 	book, err := zone.NewBook(nil)
 	require.NoError(t, err)
@@ -22,8 +22,8 @@ func rows(t *testing.T, calendar string, raws ...string) []Found {
 	}
 	s, err := recur.Read(texts, book.Find)
 	require.NoError(t, err)
-	var out []Found
-	require.NoError(t, s.In(recur.Window{From: zone.Wall(2026, 3, 1, 0, 0, 0), To: zone.Wall(2026, 4, 1, 0, 0, 0)}, func(o recur.Occurrence) { out = append(out, Found{o, calendar, s.Master()}) }))
+	var out []Row
+	require.NoError(t, s.In(recur.Window{From: zone.Wall(2026, 3, 1, 0, 0, 0), To: zone.Wall(2026, 4, 1, 0, 0, 0)}, func(o recur.Occurrence) { out = append(out, Row{Occurrence: &o, Calendar: calendar, Master: s.Master()}) }))
 	return out
 }
 
@@ -37,10 +37,10 @@ func TestRows(t *testing.T) {
 	list := Sorted(found, nil)
 	var order []string
 	for i := range list {
-		order = append(order, list[i].Calendar+" "+list[i].UID+" "+list[i].Start)
+		order = append(order, list[i].Value("calendar")+" "+list[i].Value("uid")+" "+list[i].Value("start"))
 	}
 	assert.Equal(t, []string{"a 1 2026-03-25T08:00:00Z", "a 2 2026-03-25T08:00:00Z", "ferries f 2026-03-25T08:00:00+00:00", "closures d 2026-03-26", "ferries f 2026-03-26T10:00:00+00:00"}, order)
-	first, dredging, changed := &list[2], &list[3], &list[4]
+	first, dredging, changed := list[2], list[3], list[4]
 	for column, want := range map[string]string{
 		"calendar": "ferries", "uid": "f", "occurrence": "2026-03-25T08:00:00+00:00", "title": "Ferry", "start": "2026-03-25T08:00:00+00:00", "end": "2026-03-25T09:00:00+00:00", "all_day": "no", "zone": "Europe/Lisbon", "location": "N", "description": "", "status": "", "categories": "A, B", "intake": "ferries", "key": "F-1", "day": "2026-03-25", "time": "08:00–09:00",
 		"attendees": "Oda <oda@fenn-agency.example>; piet@harrow.example; room@tarn-haven.example; crane@tarn-haven.example", "optional": "piet@harrow.example", "rooms": "room@tarn-haven.example", "resources": "crane@tarn-haven.example", "repeat": "FREQ=DAILY;COUNT=2", "url": "https://tarn-haven.example", "attachments": "https://a.example; https://b.example", "nothing": "", "when": "",
@@ -48,13 +48,12 @@ func TestRows(t *testing.T) {
 		assert.Equal(t, want, first.Value(column), column)
 	}
 	assert.Equal(t, []string{"2026-03-26", "2026-03-27", "yes", "", ""}, []string{dredging.Value("start"), dredging.Value("end"), dredging.Value("all_day"), dredging.Value("time"), dredging.Value("occurrence")})
-	assert.Equal(t, []string{"2026-03-26T08:00:00+00:00", "cancelled", "ferries", "F-1"}, []string{changed.Occurrence, changed.Status, changed.Intake, changed.Key}, "a changed date is from where its series is")
+	assert.Equal(t, []string{"2026-03-26T08:00:00+00:00", "cancelled", "ferries", "F-1"}, []string{changed.Value("occurrence"), changed.Value("status"), changed.Value("intake"), changed.Value("key")}, "a changed date is from where its series is")
 	for _, name := range append(append([]string{}, Columns...), More...) {
 		assert.NotPanics(t, func() { first.Value(name) }, name)
 	}
-	alone := found[2]
-	alone.Master = nil
-	assert.Empty(t, alone.Row(nil).Intake, "an event that is of no series, and of no intake")
+	found[0].Master = nil
+	assert.Empty(t, found[0].Fields().Intake, "an event that is of no series, and of no intake")
 	text, err := json.Marshal(dredging)
 	require.NoError(t, err)
 	assert.JSONEq(t, `{"calendar":"closures","uid":"d","title":"Dredging","start":"2026-03-26","end":"2026-03-27","all_day":true,"zone":"","location":"","description":"","status":"","categories":[],"attendees":[],"intake":"","key":""}`, string(text))

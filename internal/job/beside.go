@@ -48,9 +48,10 @@ func workers(n int, work func()) (wait func()) {
 	}
 }
 
-// InParts cuts n things into parts of a size and gives what work makes of each part,
-// in their order. The parts are worked on side by side.
-func InParts[T any](ctx context.Context, n, size int, work func(from, to int) T) ([]T, error) {
+// InParts cuts n things into parts of a size and gives what is made of each part, in
+// their order. The parts are worked on side by side, each by one of a few workers, which
+// keeps what it can use again.
+func InParts[T any](ctx context.Context, n, size int, worker func() (work func(from, to int) T)) ([]T, error) {
 	out := make([]T, (n+size-1)/size)
 	next := make(chan int, len(out))
 	for i := range out {
@@ -58,6 +59,7 @@ func InParts[T any](ctx context.Context, n, size int, work func(from, to int) T)
 	}
 	close(next)
 	workers(min(runtime.GOMAXPROCS(0), len(out)), func() {
+		work := worker()
 		for i := range next {
 			if ctx.Err() != nil {
 				return

@@ -178,25 +178,27 @@ func occurrencesOf(ctx context.Context, objects []*ical.Object, zones ical.Zones
 		in     []recur.Occurrence
 		fault  *fault.Fault
 	}
-	parts, err := InParts(ctx, len(objects), 512, func(from, to int) (events []event) { // once all zones are known
+	parts, err := InParts(ctx, len(objects), 512, func() func(from, to int) []event { // once all zones are known
 		var in []recur.Occurrence
-		for _, o := range objects[from:to] {
-			if recur.Outside(o, r.Window()) {
-				continue
+		return func(from, to int) (events []event) {
+			for _, o := range objects[from:to] {
+				if recur.Outside(o, r.Window()) {
+					continue
+				}
+				s, err := recur.Read(o.Raws, zones)
+				in = in[:0]
+				expand := s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
+				e := event{series: s, in: slices.Clone(in)}
+				if err == nil {
+					err = expand
+				}
+				if err != nil {
+					e.fault = fault.Newf("event %s: %w", fault.Shorten(s.UID, 80), err).At(placeOf(spec, o, err)).Do("correct it in the calendar")
+				}
+				events = append(events, e)
 			}
-			s, err := recur.Read(o.Raws, zones)
-			in = in[:0]
-			expand := s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
-			e := event{series: s, in: slices.Clone(in)}
-			if err == nil {
-				err = expand
-			}
-			if err != nil {
-				e.fault = fault.Newf("event %s: %w", fault.Shorten(s.UID, 80), err).At(placeOf(spec, o, err)).Do("correct it in the calendar")
-			}
-			events = append(events, e)
+			return events
 		}
-		return events
 	})
 	for _, events := range parts {
 		for _, e := range events {

@@ -129,35 +129,37 @@ func (r *reconciler) mapAll(ctx context.Context) (rows []mappedRow, spans []even
 		outside []int
 	}
 	known := r.out.Range.To > 0
-	parts, err := InParts(ctx, len(r.batch.Rows), 2048, func(from, to int) (out part) {
+	parts, err := InParts(ctx, len(r.batch.Rows), 2048, func() func(from, to int) part {
 		mapper := r.batch.Mapping.Mapper()
 		var w intake.Wanted
-		for i := from; i < to; i++ {
-			fate, id := r.batch.Fate(i)
-			if fate != intake.WantedRow {
-				continue
-			}
-			if f := r.batch.Map(mapper, i, &w); f != nil {
-				if out.held == nil {
-					out.held = map[int]*fault.Fault{}
+		return func(from, to int) (out part) {
+			for i := from; i < to; i++ {
+				fate, id := r.batch.Fate(i)
+				if fate != intake.WantedRow {
+					continue
 				}
-				out.held[i] = f
-				continue
+				if f := r.batch.Map(mapper, i, &w); f != nil {
+					if out.held == nil {
+						out.held = map[int]*fault.Fault{}
+					}
+					out.held[i] = f
+					continue
+				}
+				if !w.Cancel && !mapper.InPeriod(w.Event.When) {
+					out.outside = append(out.outside, i)
+					continue
+				}
+				switch {
+				case !known && !w.Cancel:
+					out.spans = append(out.spans, w.Event.When)
+				case known && !r.met(i, id) && (w.Cancel || !r.wantedIn(w.Event.When)):
+					continue
+				}
+				out.rows = append(out.rows, mappedRow{i, id, w})
+				w = intake.Wanted{}
 			}
-			if !w.Cancel && !mapper.InPeriod(w.Event.When) {
-				out.outside = append(out.outside, i)
-				continue
-			}
-			switch {
-			case !known && !w.Cancel:
-				out.spans = append(out.spans, w.Event.When)
-			case known && !r.met(i, id) && (w.Cancel || !r.wantedIn(w.Event.When)):
-				continue
-			}
-			out.rows = append(out.rows, mappedRow{i, id, w})
-			w = intake.Wanted{}
+			return out
 		}
-		return out
 	})
 	if err != nil {
 		return nil, nil, err

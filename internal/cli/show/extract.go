@@ -207,15 +207,17 @@ func values(w io.Writer, sign rune, header []string, n int, record func(i int, r
 	}
 	var head part
 	head.err = write(&head.text, 1, func(int) []string { return header })
-	parts, err := job.InParts(context.Background(), n, 4096, func(from, to int) *part {
-		var p part
+	parts, err := job.InParts(context.Background(), n, 4096, func() func(from, to int) *part {
 		var values []string
-		p.text.Grow((to - from) * 160) // as long as most records are
-		p.err = write(&p.text, to-from, func(i int) []string {
-			values = record(from+i, values[:0])
-			return values
-		})
-		return &p
+		return func(from, to int) *part {
+			var p part
+			p.text.Grow((to - from) * 160) // as long as most records are
+			p.err = write(&p.text, to-from, func(i int) []string {
+				values = record(from+i, values[:0])
+				return values
+			})
+			return &p
+		}
 	})
 	for _, p := range append([]*part{&head}, parts...) {
 		if err = cmp.Or(err, p.err); err == nil {

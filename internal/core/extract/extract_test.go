@@ -23,7 +23,9 @@ func rows(t *testing.T, calendar string, raws ...string) []Row {
 	s, err := recur.Read(texts, book.Find)
 	require.NoError(t, err)
 	var out []Row
-	require.NoError(t, s.In(recur.Window{From: zone.Wall(2026, 3, 1, 0, 0, 0), To: zone.Wall(2026, 4, 1, 0, 0, 0)}, func(o recur.Occurrence) { out = append(out, Row{Occurrence: &o, Calendar: calendar, Master: s.Master()}) }))
+	require.NoError(t, s.In(recur.Window{From: zone.Wall(2026, 3, 1, 0, 0, 0), To: zone.Wall(2026, 4, 1, 0, 0, 0)}, func(o recur.Occurrence) {
+		out = append(out, Row{Occurrence: &o, Calendar: calendar, Master: s.Master()})
+	}))
 	return out
 }
 

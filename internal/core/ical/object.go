@@ -86,24 +86,17 @@ func ZoneNames(raw []byte, yield func(name []byte)) {
 	}
 }
 
-// FirstYear gives the earliest year in which a component starts, or 0 where it
-// has no start.
+// FirstYear gives the year in which a component starts, or 0 where it has no start.
 func FirstYear(raw []byte) int {
-	first := 0
-	for {
-		i := bytes.Index(raw, []byte("\nDTSTART"))
-		if i < 0 {
-			return first
-		}
-		raw = raw[i+1:]
-		line := raw
-		if n := bytes.IndexByte(line, '\n'); n >= 0 {
-			line = line[:n]
-		}
-		if at := bytes.LastIndexByte(line, ':'); at >= 0 && at+5 <= len(line) {
-			if y, err := strconv.Atoi(string(line[at+1 : at+5])); err == nil && (first == 0 || y < first) {
-				first = y
-			}
-		}
+	_, line, ok := bytes.Cut(raw, []byte("\nDTSTART"))
+	if !ok {
+		return 0
 	}
+	line, _, _ = bytes.Cut(line, []byte("\n"))
+	at := bytes.LastIndexByte(line, ':')
+	if at < 0 || at+5 > len(line) {
+		return 0
+	}
+	year, _ := strconv.Atoi(string(line[at+1 : at+5]))
+	return max(year, 0)
 }

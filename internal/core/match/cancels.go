@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -109,6 +110,15 @@ func Cancelling(rows []table.Row, column int) (out []string) {
 	return out
 }
 
+// offWords are both kinds of words by their first letter: every cell is held against them.
+var offWords = sync.OnceValue(func() *[256][]string {
+	var out [256][]string
+	for _, w := range slices.Concat(cancelWords, putOffWords) {
+		out[w[0]] = append(out[w[0]], w)
+	}
+	return &out
+})
+
 // Off gives a function that tells whether a text in a column of a heading says that what its
 // row is about does not take place, or not as it stands: Postponed, Cancelled – weather,
 // and anything but a no under Cancelled. Longer texts are remarks, and say nothing.
@@ -122,14 +132,12 @@ func Off(heading string) func(text string) bool {
 		if by || called {
 			return !slices.Contains(kept, strings.ToLower(text))
 		}
-		for _, words := range [][]string{cancelWords, putOffWords} {
-			for _, w := range words {
-				if len(text) < len(w) || text[0]|0x20 != w[0]|0x20 || !strings.EqualFold(text[:len(w)], w) {
-					continue
-				}
-				if next, _ := utf8.DecodeRuneInString(text[len(w):]); !unicode.IsLetter(next) || next == utf8.RuneError {
-					return true
-				}
+		for _, w := range offWords()[text[0]|0x20] {
+			if len(text) < len(w) || !strings.EqualFold(text[:len(w)], w) {
+				continue
+			}
+			if next, _ := utf8.DecodeRuneInString(text[len(w):]); !unicode.IsLetter(next) || next == utf8.RuneError {
+				return true
 			}
 		}
 		return false

@@ -145,7 +145,14 @@ func (m *maker) rows(ctx context.Context) error {
 		next <- n
 	}
 	close(next)
-	block := make([]Item, rows) // a part for each shard, so that items seldom need copying
+	held := 0
+	for _, h := range m.Holdings {
+		held += len(h.slots)
+	}
+	var block []Item // a part for each shard, so that items seldom need copying
+	if !m.Brief || held < rows/2 {
+		block = make([]Item, rows)
+	}
 	work := func() {
 		mapper := m.Batch.Mapping.Mapper()
 		for n := range next {
@@ -153,7 +160,13 @@ func (m *maker) rows(ctx context.Context) error {
 				return
 			}
 			from, to := n*shardSize, min((n+1)*shardSize, rows)
-			s := &shard{maker: m, mapper: mapper, items: block[from:from:to]}
+			s := &shard{maker: m, mapper: mapper, stands: make([]Stand, 0, to-from)}
+			if block != nil {
+				s.items = block[from:from:to]
+			}
+			if held == 0 { // every row is new
+				s.changes = make([]change, 0, to-from)
+			}
 			for i := from; i < to; i++ {
 				if _, _, changes := m.Batch.Occurrence(i); !changes {
 					s.row(i)
@@ -174,7 +187,7 @@ func (m *maker) rows(ctx context.Context) error {
 	for _, s := range shards {
 		items, changes, stands, most = items+len(s.items), changes+len(s.changes), stands+len(s.stands), max(most, len(s.items))
 	}
-	if most <= shardSize && items > rows/2 {
+	if block != nil && most <= shardSize && items > rows/2 {
 		m.plan.Items = block[:0]
 	} else {
 		m.plan.Items = make([]Item, 0, items+len(m.Batch.Held)+len(m.Batch.LeftOut))

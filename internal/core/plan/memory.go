@@ -28,8 +28,27 @@ type Remembered struct {
 
 // Sort puts IDs into the order that Remembered has them in, each once.
 func Sort(ids []identity.ID) []identity.ID {
-	slices.SortFunc(ids, compareIDs)
-	return slices.Compact(ids)
+	if len(ids) < 1<<12 || slices.IsSortedFunc(ids, compareIDs) {
+		slices.SortFunc(ids, compareIDs)
+		return slices.Compact(ids)
+	}
+	first := func(id identity.ID) int { return int(id[0])<<8 | int(id[1]) } // most are digests, so that these buckets are small
+	var ends [1 << 16]int
+	for _, id := range ids {
+		ends[first(id)]++
+	}
+	for i := 1; i < len(ends); i++ {
+		ends[i] += ends[i-1]
+	}
+	out, at := make([]identity.ID, len(ids)), ends
+	for _, id := range ids {
+		at[first(id)]--
+		out[at[first(id)]] = id
+	}
+	for i, end := range ends {
+		slices.SortFunc(out[at[i]:end], compareIDs)
+	}
+	return slices.Compact(out)
 }
 
 // compareIDs orders IDs by their octets.

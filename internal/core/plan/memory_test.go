@@ -1,7 +1,9 @@
 package plan
 
 import (
+	"bytes"
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -160,5 +162,26 @@ func TestPolicies(t *testing.T) {
 				assert.Equal(t, "same 7 berths", strings.TrimSpace(told(again)), policy)
 			}
 		}
+	}
+}
+
+func TestSort(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for _, n := range []int{0, 1, 4095, 4096, 30_000} {
+		ids := make([]identity.ID, n)
+		for i := range ids {
+			for at := range ids[i] {
+				ids[i][at] = byte(r.IntN(256))
+			}
+			if i%3 == 1 { // some twice, many with the same beginning
+				copy(ids[i][:i%16], ids[i-1][:])
+			}
+			if i%7 == 1 {
+				ids[i] = ids[i-1]
+			}
+		}
+		want := slices.Clone(ids)
+		slices.SortFunc(want, func(a, b identity.ID) int { return bytes.Compare(a[:], b[:]) })
+		assert.Equal(t, slices.Compact(want), Sort(ids))
 	}
 }

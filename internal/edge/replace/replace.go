@@ -19,9 +19,10 @@ type Options struct {
 	// mode, and where the system allows it its owner and group. Zero is 0644.
 	Mode fs.FileMode
 
-	// Check is called when the new file is complete, while it is synced, with the
-	// file open for reading. An error leaves the target as it was.
-	Check func(*os.File) error
+	// Check reads the new file, beside what writes and syncs it: it is given what
+	// stands in the file so far, and waits for the rest. An error leaves the target
+	// as it was.
+	Check func(io.Reader) error
 
 	// Ready is called last, right before the rename. An error leaves the target
 	// as it was.
@@ -65,10 +66,11 @@ func Real(path string) (string, error) {
 // File replaces the file at path, which is no link, with what write writes.
 func File(path string, o Options, write func(io.Writer) error) error {
 	temp, err := begin(path, o, write)
-	if temp != "" {
-		defer os.Remove(temp) // gone already once renamed
+	if err != nil {
+		return err
 	}
-	if err == nil && o.Ready != nil {
+	defer os.Remove(temp) // gone already once renamed
+	if o.Ready != nil {
 		err = o.Ready()
 	}
 	if err == nil {
@@ -84,10 +86,11 @@ func File(path string, o Options, write func(io.Writer) error) error {
 // is fs.ErrExist where something stands there already, however late that came.
 func Create(path string, o Options, write func(io.Writer) error) error {
 	temp, err := begin(path, o, write)
-	if temp != "" {
-		defer os.Remove(temp)
+	if err != nil {
+		return err
 	}
-	if err == nil && o.Ready != nil {
+	defer os.Remove(temp)
+	if o.Ready != nil {
 		err = o.Ready()
 	}
 	if err == nil {
@@ -99,31 +102,41 @@ func Create(path string, o Options, write func(io.Writer) error) error {
 	return err
 }
 
-// begin writes the new content beside path and gives its name.
+// begin writes the new content beside path and gives its name. Where it fails, nothing is
+// left there.
 func begin(path string, o Options, write func(io.Writer) error) (name string, err error) {
 	temp, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*"+suffix)
 	if err != nil {
 		return "", err
 	}
-	err = write(temp)
+	whole := false
+	defer func() {
+		if !whole { // whatever stopped it
+			temp.Close()
+			os.Remove(temp.Name())
+		}
+	}()
+	if o.Check == nil {
+		o.Check = func(io.Reader) error { return nil }
+	}
+	back := &readBack{file: temp}
+	back.more.L = &back.mu
+	checked := back.check(o.Check)
+	err = write(back)
+	back.end(err)
 	if err == nil {
-		synced := make(chan error, 1)
-		go func() { synced <- temp.Sync() }()
-		if o.Check != nil {
-			if _, err = temp.Seek(0, io.SeekStart); err == nil {
-				err = o.Check(temp)
-			}
-		}
-		if e := <-synced; e != nil { // what the disk says comes first
-			err = e
-		}
+		err = temp.Sync()
+	}
+	if e := checked(); err == nil { // what the disk says comes first
+		err = e
 	}
 	if err == nil {
 		err = o.dress(temp, path)
 	}
-	if e := temp.Close(); err == nil {
-		err = e
+	if err == nil {
+		err = temp.Close()
 	}
+	whole = err == nil
 	return temp.Name(), err
 }
 

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -24,7 +25,7 @@ func text(s string) func(io.Writer) error {
 func TestStops(t *testing.T) {
 	stop := errors.New("stopped")
 	for name, o := range map[string]Options{
-		"while writing": {}, "when checked": {Check: func(*os.File) error { return stop }}, "right before the rename": {Ready: func() error { return stop }},
+		"while writing": {}, "when checked": {Check: func(io.Reader) error { return stop }}, "right before the rename": {Ready: func() error { return stop }},
 	} {
 		for _, create := range []bool{false, true} {
 			dir := t.TempDir()
@@ -48,7 +49,7 @@ func TestStops(t *testing.T) {
 				require.NoError(t, err)
 				assert.Equal(t, "old", string(got))
 				require.NoError(t, os.Chmod(path, 0o640))
-				require.NoError(t, File(path, Options{Mode: 0o600, Check: func(f *os.File) error {
+				require.NoError(t, File(path, Options{Mode: 0o600, Check: func(f io.Reader) error {
 					got, err := io.ReadAll(f)
 					assert.Equal(t, "new", string(got), "the new file can be read")
 					return err
@@ -106,4 +107,47 @@ func TestReal(t *testing.T) {
 	assert.ErrorIs(t, err, fs.ErrNotExist)
 	_, err = Real(filepath.Join(dir, "round"))
 	assert.NoError(t, err, "a link to itself is found out when it is opened")
+}
+
+// TestReadBack reads a file while it is written, in pieces of many sizes.
+func TestReadBack(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a")
+	want := strings.Repeat("0123456789abcdef", 1<<12)
+	slowly := func(w io.Writer) error {
+		for at := 0; at < len(want); at += 1000 {
+			if _, err := io.WriteString(w, want[at:min(at+1000, len(want))]); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	for _, size := range []int{1, 999, 1 << 20} {
+		require.NoError(t, File(path, Options{Check: func(r io.Reader) error {
+			var got strings.Builder
+			_, err := io.CopyBuffer(&got, struct{ io.Reader }{r}, make([]byte, size))
+			assert.Equal(t, want, got.String())
+			return err
+		}}, slowly))
+	}
+	stop := errors.New("stopped")
+	require.ErrorIs(t, File(path, Options{Check: func(io.Reader) error { return stop }}, slowly), stop, "at once, and what writes does not wait for it")
+	assert.PanicsWithValue(t, "broken", func() {
+		_ = File(path, Options{Check: func(io.Reader) error { panic("broken") }}, slowly)
+	}, "where it can be told")
+	temp := ""
+	require.ErrorIs(t, File(path, Options{Check: func(r io.Reader) error { _, err := io.ReadAll(r); return err }}, func(w io.Writer) error {
+		files, err := filepath.Glob(filepath.Join(filepath.Dir(path), ".a.*"))
+		require.NoError(t, err)
+		for _, f := range files {
+			if strings.HasSuffix(f, suffix) {
+				temp = f
+			}
+		}
+		w.(*readBack).mu.Lock() // so that nothing is read before it is cut
+		_, err = w.(*readBack).file.WriteString(want)
+		w.(*readBack).written = int64(len(want))
+		require.NoError(t, os.Truncate(temp, 100))
+		w.(*readBack).mu.Unlock()
+		return err
+	}), io.ErrUnexpectedEOF, "a file that was cut")
 }

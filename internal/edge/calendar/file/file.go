@@ -187,21 +187,25 @@ func (f *File) ApplyWhen(ctx context.Context, edits []calendar.Edit, ready func(
 	if len(edits) == 0 {
 		return results, nil
 	}
-	err := f.apply(ctx, edits, ready)
+	uids := make([]string, len(edits))
+	for i, e := range edits {
+		uids[i] = e.UID()
+	}
+	err := f.apply(ctx, edits, uids, ready)
 	held := make([]ical.Object, len(edits))
 	for i, e := range edits {
 		switch {
 		case err != nil:
 			results[i].Err = err
 		case len(e.New) > 0: // the new file was read back as a whole, and is what was written
-			held[i] = ical.Object{UID: e.UID(), Raws: e.New}
+			held[i] = ical.Object{UID: uids[i], Raws: e.New}
 			results[i].Held = &held[i]
 		}
 	}
 	return results, err
 }
 
-func (f *File) apply(ctx context.Context, edits []calendar.Edit, ready func() error) error {
+func (f *File) apply(ctx context.Context, edits []calendar.Edit, uids []string, ready func() error) error {
 	if f.doc.Damaged {
 		return f.damaged()
 	}
@@ -222,7 +226,7 @@ func (f *File) apply(ctx context.Context, edits []calendar.Edit, ready func() er
 	if err := f.unchanged(true); err != nil {
 		return err
 	}
-	if err := f.free(edits); err != nil {
+	if err := f.free(edits, uids); err != nil {
 		return err
 	}
 	object, want := make([]ical.ObjectEdit, len(edits)), f.doc.Components()
@@ -235,7 +239,7 @@ func (f *File) apply(ctx context.Context, edits []calendar.Edit, ready func() er
 	}
 	sum := &summed{ctx: ctx, hash: newHash()}
 	err = replace.File(f.path, replace.Options{
-		Check: func(file *os.File) error { return f.confirm(ctx, file, sum, want) },
+		Check: func(r io.Reader) error { return f.confirm(ctx, r, sum, want) },
 		Ready: func() error {
 			if err := ready(); err != nil {
 				return err
@@ -260,17 +264,16 @@ func (f *File) apply(ctx context.Context, edits []calendar.Edit, ready func() er
 }
 
 // free makes sure that nothing stands under the UIDs of what is created.
-func (f *File) free(edits []calendar.Edit) error {
+func (f *File) free(edits []calendar.Edit, uids []string) error {
 	fresh := make(map[string]bool, len(edits))
-	for _, e := range edits {
+	for i, e := range edits {
 		if e.Old != nil {
 			continue
 		}
-		if uid := e.UID(); fresh[uid] {
-			return f.exists(uid)
-		} else {
-			fresh[uid] = true
+		if fresh[uids[i]] {
+			return f.exists(uids[i])
 		}
+		fresh[uids[i]] = true
 	}
 	for i := range f.doc.Objects {
 		if uid := f.doc.Objects[i].UID; fresh[uid] {
@@ -284,12 +287,12 @@ func (f *File) exists(uid string) *fault.Fault {
 	return fault.Newf("event %s: %w", fault.Shorten(uid, 80), calendar.ErrExists).At(f.at()).Do("load again; if it is not yours, give the row another key").FromOutside()
 }
 
-// confirm reads the new file from the disk's side, before it takes the old
-// one's place: it must be what was written, whole, with as many events as
+// confirm reads the new file from the disk's side while it is written: before it takes
+// the old one's place it must be what was written, whole, with as many events as
 // there should be.
-func (f *File) confirm(ctx context.Context, file *os.File, sum *summed, want int) error {
+func (f *File) confirm(ctx context.Context, from io.Reader, sum *summed, want int) error {
 	got := newHash()
-	r := ical.NewReader(io.TeeReader(interruptible{ctx, file}, got))
+	r := ical.NewReader(io.TeeReader(interruptible{ctx, from}, got))
 	n := 0
 	for {
 		p, err := r.Next()

@@ -69,18 +69,18 @@ func read(t *testing.T, f *File) (map[string]*ical.Object, string) {
 // file its mode.
 func TestBytes(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "c.ics")
-	lisbon := "DTSTART;TZID=Europe/Lisbon:19950305T080000\n"
+	third := []byte(strings.Replace(string(call("3", "")), "DTSTART:20260305T080000Z", "DTSTART;TZID=Europe/Lisbon:19950305T080000", 1))
 	require.NoError(t, os.WriteFile(path, []byte(strings.Replace(others, "BEGIN:VTODO", string(call("1", "SUMMARY:old\n"))+string(call("2", ""))+"BEGIN:VTODO", 1)), 0o640))
 	require.NoError(t, os.Chmod(path, 0o640))
 	f := open(t, path)
 	there, faults := read(t, f)
 	require.Empty(t, faults)
-	_, err := f.Apply(t.Context(), []calendar.Edit{{Old: there["1"], New: [][]byte{call("1", "SUMMARY:new\n")}}, {Old: there["2"]}, {New: [][]byte{call("3", lisbon)}}})
+	_, err := f.Apply(t.Context(), []calendar.Edit{{Old: there["1"], New: [][]byte{call("1", "SUMMARY:new\n")}}, {Old: there["2"]}, {New: [][]byte{third}}})
 	require.NoError(t, err)
 	data, err := os.ReadFile(path)
 	require.NoError(t, err)
 	got := string(data)
-	rest := strings.NewReplacer(string(call("1", "SUMMARY:new\n")), "", string(call("3", lisbon)), "").Replace(got)
+	rest := strings.NewReplacer(string(call("1", "SUMMARY:new\n")), "", string(third), "").Replace(got)
 	begin, end := strings.Index(rest, "BEGIN:VTIMEZONE\r\n"), strings.Index(rest, "END:VTIMEZONE\r\n")+len("END:VTIMEZONE\r\n")
 	require.Positive(t, begin)
 	assert.Contains(t, rest[begin:end], "TZID:Europe/Lisbon")

@@ -292,9 +292,9 @@ func writes(text []byte) func(io.Writer) error {
 }
 
 // same makes sure that a file holds a text.
-func same(text []byte) func(*os.File) error {
-	return func(f *os.File) error {
-		got, err := io.ReadAll(f)
+func same(text []byte) func(io.Reader) error {
+	return func(r io.Reader) error {
+		got, err := io.ReadAll(r)
 		if err == nil && !bytes.Equal(got, text) {
 			err = errors.New("what was read back is not what was written")
 		}

@@ -260,11 +260,17 @@ No|Day|At|Half|Until
 1|2026-03-05|2:30|PM|3:30
 2|2026-03-05|12:15|a.m.|1:15
 3|2026-03-05|14:30|pm|15:30
-4|2026-03-05|9:30||10:30`, `
+4|2026-03-05|9:30||10:30
+5|2026-03-05||pm|
+6|2026-03-05|AM||
+7|2026-03-05|9:30|pm|`, `
 20260305T143000/20260305T153000@Europe/Lisbon
 20260305T001500/20260305T011500@Europe/Lisbon
 held: Half "pm" stands beside 14:30, which is of 24 hours (correct one of them); Half "pm" stands beside 15:30, which is of 24 hours (correct one of them)
-20260305T093000/20260305T103000@Europe/Lisbon`},
+20260305T093000/20260305T103000@Europe/Lisbon
+held: Half "pm" is half of a day, and no time of day stands beside it (write the time)
+held: At "AM" is half of a day, and no time of day stands beside it (write the time)
+held: has no end, and no length is assumed (set assume: { length: 1h }, or give --length)`},
 		{"columns beside the dates that nothing reads", "event: { title: '{No}', start: '{Day} {At}' }\nassume: { length: 1h }\n", `
 No|Day|At|Half|Year
 1|5 March 2026|9:30|am|2026

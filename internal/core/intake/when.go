@@ -63,6 +63,9 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 	}
 	if problem == nil && half != 0 {
 		problem = halve(&out.Value, half, row.Cell(halfAt))
+		if out.HasDate && out.Clock == moment.NoClock && s != m.end { // an end that is empty leaves the word to the start
+			problem = fault.New(row.Cell(halfAt).Text, "is half of a day, and no time of day stands beside it").Do("write the time")
+		}
 		if problem != nil {
 			problem.Place.Column = m.Header.Label(halfAt)
 		}

@@ -239,7 +239,7 @@ func (h *hours) timed(i int) bool {
 func (h *hours) left() (out []int) {
 	for i, t := range h.traits {
 		name := headingOf(h.header.Label(i))
-		if h.taken(i) || !h.timed(i) || t.Figures == t.Filled && !name.says("clock") && !h.quarters(i) || name.record() || name.says("former") || name.rank(names("length")) > 0 {
+		if h.taken(i) || !h.timed(i) || slices.Contains(h.given.Key, h.header[i]) && !name.says("clock") || t.Figures == t.Filled && !name.says("clock") && !h.quarters(i) || name.record() || name.says("former") || name.rank(names("length")) > 0 {
 			continue
 		}
 		if t.Column.Mostly() == moment.DateRole && !h.timed(h.choice("start").Indexes[0]) {

@@ -55,6 +55,12 @@ func (m *chooser) weekly() {
 	}
 }
 
+// numbers tells whether a column is the key, and its heading does not say that it holds
+// times: numbers such as 1002 and A406 are none.
+func (m *chooser) numbers(i int) bool {
+	return slices.Contains(m.key, m.header[i]) && !m.headings[i].says("clock")
+}
+
 // leftClocks gives times of day that no name gave a place to the start and the
 // end, in the order of the columns: left out, they would make the events all
 // day.
@@ -65,7 +71,7 @@ func (m *chooser) leftClocks() {
 	}
 	var left []int
 	for i, c := range m.columns {
-		if !m.taken[i] && c.Filled > 0 && c.temporal && c.role == moment.ClockRole && (c.Figures < c.Filled || m.headings[i].says("clock")) && !m.headings[i].record() && m.headings[i].rank(names("length")) == 0 {
+		if !m.taken[i] && c.Filled > 0 && !m.numbers(i) && c.temporal && c.role == moment.ClockRole && (c.Figures < c.Filled || m.headings[i].says("clock")) && !m.headings[i].record() && m.headings[i].rank(names("length")) == 0 {
 			left = append(left, i)
 		}
 	}

@@ -143,6 +143,7 @@ type Column struct {
 	mixed                              bool      // there is none
 	timed                              bool      // a date stands with a time of day
 	halves, plain, full                int       // times that say am or pm, that say neither, and of these the ones of 24 hours
+	parts, shown                       int       // bare numbers that are parts of a day, 0.40625; and times such as 8.30
 	months                             uint16    // months of the dates with a year, a bit each; all that are possible
 	highRows                           rows
 	order                              Order // settled

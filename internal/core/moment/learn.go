@@ -63,6 +63,11 @@ func (c *Column) Learn(row int, cell table.Cell) {
 		return
 	}
 	text := visible(cell.Text)
+	if decimals := decimalsOf(text); decimals > 2 && text[0] == '0' {
+		c.parts++
+	} else if decimals == 2 && text[0] != '0' {
+		c.shown++
+	}
 	s := c.shape(text)
 	if s.ok {
 		if s.halves[0].date.form == noDate {
@@ -84,6 +89,25 @@ func (c *Column) Learn(row int, cell table.Cell) {
 	if k := parse(text, ClockRole, c.isZone); k.ok && k.halves[0].date.form == noDate {
 		c.clockOnly++
 	}
+}
+
+// decimalsOf gives how many decimals a number has that is less than 25, such as 0.25 or 8.30;
+// 0 for any other text.
+func decimalsOf(text string) int {
+	whole, decimals, ok := strings.Cut(strings.Replace(text, ",", ".", 1), ".")
+	if !ok || whole == "" || len(whole) > 2 || strings.Trim(whole+decimals, "0123456789") != "" {
+		return 0
+	}
+	return len(decimals)
+}
+
+// part tells whether a text is a part of a day as spreadsheets count it: 0.25, where others
+// of its column can be nothing else. sure is false where it may be 00:25 as well.
+func (c *Column) part(text string) (is, sure bool) {
+	if c.role != ClockRole || !strings.HasPrefix(text, "0.") && !strings.HasPrefix(text, "0,") || decimalsOf(text) == 0 {
+		return false, true
+	}
+	return c.parts > 0, c.parts > 0 || c.shown > 0
 }
 
 // learnHalf counts how the times of day say of which half they are.

@@ -657,6 +657,9 @@ func (p *parser) finish() {
 			return
 		}
 	case a.hour == noClock:
+		if later := a.clock + 12*3600; b.half && !a.half && b.clock >= 12*3600 && b.clock < 86400 && b.date.form == noDate && a.clock >= 3600 && later < b.clock {
+			a.clock, a.half = later, true // 9:30 - 10:30 pm
+		}
 	case b.clock == noClock:
 		return
 	case !b.half: // 10-12.30

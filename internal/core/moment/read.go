@@ -91,6 +91,12 @@ func (r *Reader) text(text string, stated time.Time) (Value, *fault.Fault) {
 		return v, nil
 	}
 	v := Value{Clock: noClock, EndClock: noClock}
+	switch part, sure := r.column.part(text); {
+	case part:
+		return r.column.readSerial(text)
+	case !sure:
+		return v, fault.New(text, "may be a time or, as spreadsheets count, a part of a day").Do("write hours and minutes, as in 08:30")
+	}
 	s := r.shape(text)
 	if s.unsure != "" {
 		return v, fault.New(text, fmt.Sprintf("may end at %s or be at an offset of %s", s.unsure[1:], s.unsure)).Do("write a range with spaces around its dash, an offset as UTC%s", s.unsure)
@@ -196,7 +202,7 @@ func (c *Column) readSerial(text string) (Value, *fault.Fault) {
 		}
 		v.Assumed |= AssumedSerial
 		return v, nil
-	case c.role == ClockRole && n > 0 && n < 1 && len(decimals) > 2:
+	case c.role == ClockRole && n >= 0 && n < 1 && (n > 0 && len(decimals) > 2 || c.parts > 0):
 		v.Clock = int(math.Round(n * 86400))
 		v.Assumed |= AssumedSerial
 		return v, nil

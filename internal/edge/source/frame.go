@@ -41,6 +41,12 @@ type framed struct {
 	under    string // the heading within the table that was met last
 	headings int    // met so far
 	noted    int    // of About that says so
+
+	days    bool       // the last column is of days that stand in rows of their own
+	dayAt   int        // the column in which they stand there
+	day     table.Cell // the one that was met last
+	dayRows int        // met so far
+	dayNote int        // of About that says so
 }
 
 func newTable(r sheet.Raw, o sheet.Options) (*framed, error) {
@@ -69,6 +75,7 @@ func (t *framed) start(o sheet.Options) (err error) {
 			}
 		}
 	}
+	t.findDayRows()
 	for _, name := range o.FillDown {
 		i := t.header.Find(name)
 		if letter, ok := strings.CutPrefix(name, "@"); ok && i < 0 {
@@ -105,7 +112,7 @@ func (t *framed) Next() (table.Row, error) {
 				return row, err
 			}
 		}
-		if row.Fault == nil && (row.Blank() || t.repeated(row) || t.divides(row)) {
+		if row.Fault == nil && (row.Blank() || t.repeated(row) || t.opensDay(&row) || t.divides(row)) {
 			continue
 		}
 		row.Under = t.under
@@ -116,7 +123,7 @@ func (t *framed) Next() (table.Row, error) {
 			t.about.HiddenRows++
 			row.Hidden = !t.read
 		}
-		return t.fit(row), nil
+		return t.withDay(t.fit(row)), nil
 	}
 }
 
@@ -282,10 +289,14 @@ func (t *framed) pull() (table.Row, error) {
 // fit reports a row with values beside the table, and fills its empty cells
 // from above where that is asked for.
 func (t *framed) fit(row table.Row) table.Row {
-	if row.Fault == nil && len(row.Cells) > len(t.header) {
-		for i := len(t.header); i < len(row.Cells); i++ {
+	width := len(t.header)
+	if t.days {
+		width--
+	}
+	if row.Fault == nil && len(row.Cells) > width {
+		for i := width; i < len(row.Cells); i++ {
 			if row.Cells[i].Filled() && row.Line > 0 {
-				row.Fault = fault.New(row.Cells[i].Text, "stands beside the table's "+strconv.Itoa(len(t.header))+" columns, so the row's values may have moved").Do("put quotes around values that contain the separator").At(row.Place())
+				row.Fault = fault.New(row.Cells[i].Text, "stands beside the table's "+strconv.Itoa(width)+" columns, so the row's values may have moved").Do("put quotes around values that contain the separator").At(row.Place())
 				break
 			}
 		}

@@ -502,3 +502,26 @@ func FuzzOpen(f *testing.F) {
 		require.NoError(t, r.Close())
 	})
 }
+
+// TestDayRows reads tables whose days stand in rows of their own.
+func TestDayRows(t *testing.T) {
+	for name, c := range map[string][2]string{
+		"each above its rows": {"No,Vessel,From\nMon 13 April 2026,,\nD-1,Corvane,08:00\nD-2,Merle,10:00\n\n,14/04/2026,\nD-3,Tern,08:00\n",
+			"No|Vessel|From|Day\n3 (Mon 13 April 2026) D-1|Corvane|08:00|Mon 13 April 2026\n4 (Mon 13 April 2026) D-2|Merle|10:00|Mon 13 April 2026\n7 (14/04/2026) D-3|Tern|08:00|14/04/2026"},
+		"a day that cannot be read is not the one before": {"No,Day,From\n2026-04-13,,\nD-1,early,08:00\nWed 15 April (holiday),,\nD-2,late,10:00\nTuesday,,\nNight shift,,\nD-3,late,08:00\n",
+			"No|Day|From|Date\n3 (2026-04-13) D-1|early|08:00|2026-04-13\n5 (Wed 15 April (holiday)) D-2|late|10:00|Wed 15 April (holiday)\n7 (Tuesday) Night shift|||Tuesday\n8 (Tuesday) D-3|late|08:00|Tuesday"},
+		"more beside it": {"No,Vessel,From\n13/04/2026,,\nD-1,Corvane,08:00\n14/04/2026,High water,\nD-2,Merle,10:00\nD-3,Tern,10:00,x\n",
+			"No|Vessel|From|Day\n3 (13/04/2026) D-1|Corvane|08:00|13/04/2026\n4 (14/04/2026) ! c.csv, row 4: \"14/04/2026\" is a day as the rows have that are the day of those below, and more stands beside it; give it a row of its own, or take the day out\n5 (14/04/2026) D-2|Merle|10:00|14/04/2026\n6 (14/04/2026) ! c.csv, row 6: \"x\" stands beside the table's 3 columns, so the row's values may have moved; put quotes around values that contain the separator"},
+		"days in a column":     {"No,Day,From\n13/04/2026,,\nD-1,13/04/2026,08:00\n", "No|Day|From\n2 13/04/2026||\n3 D-1|13/04/2026|08:00"},
+		"a day below the rows": {"No,Vessel,From\nD-1,Corvane,08:00\n14/04/2026,,\n", "No|Vessel|From\n2 D-1|Corvane|08:00\n3 14/04/2026||"},
+	} {
+		path := filepath.Join(t.TempDir(), "c.csv")
+		require.NoError(t, os.WriteFile(path, []byte(c[0]), 0o600))
+		got, about, err := dump(t, path, Options{})
+		require.NoError(t, err, name)
+		assert.Equal(t, c[1], strings.ReplaceAll(got, filepath.ToSlash(filepath.Dir(path))+"/", ""), name)
+		if name == "each above its rows" {
+			assert.Equal(t, []string{"2 rows are each the day of the rows below them, the last of them row 6: 14/04/2026 (column Day)"}, about.Notes)
+		}
+	}
+}

@@ -1,0 +1,140 @@
+package source
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/notice"
+	"almanach/internal/core/table"
+)
+
+// dayNames are what the column of days is called that stand in rows of their own, the
+// first of them that no other column has.
+var dayNames = []string{"Day", "Date", "Day of the rows"}
+
+// findDayRows finds out whether the days of a table stand in rows of their own, each above
+// what takes place on it, and in no column. The table then gets a column of them.
+func (t *framed) findDayRows() {
+	at, others := -1, 0
+	var dated []int // by column: the other rows that have a day there
+	for _, r := range t.buffered {
+		if r.Fault != nil || r.Blank() {
+			continue
+		}
+		if day := isDayRow(r); day >= 0 {
+			if at < 0 {
+				at = day
+			}
+			continue
+		}
+		if filled(r) < 2 {
+			continue
+		}
+		if at < 0 { // what stands above the first of them would have no day
+			return
+		}
+		others++
+		for i, c := range r.Cells {
+			if isDay(c) {
+				dated = append(dated, make([]int, max(0, i+1-len(dated)))...)
+				dated[i]++
+			}
+		}
+	}
+	if others == 0 || slices.ContainsFunc(dated, func(n int) bool { return n*2 > others }) {
+		return
+	}
+	for _, name := range dayNames {
+		if t.header.Find(name) < 0 {
+			t.days, t.dayAt = true, at
+			t.header = append(t.header, name)
+			return
+		}
+	}
+}
+
+// isDayRow gives the column of the day that is all that a row holds, -1 for any other row.
+func isDayRow(r table.Row) int {
+	if r.Fault != nil || filled(r) != 1 {
+		return -1
+	}
+	at := slices.IndexFunc(r.Cells, func(c table.Cell) bool { return c.Filled() })
+	if !isDay(r.Cells[at]) {
+		return -1
+	}
+	return at
+}
+
+// filled counts the cells that hold anything, two at most.
+func filled(r table.Row) (n int) {
+	for i := range r.Cells {
+		if r.Cells[i].Filled() {
+			if n++; n > 1 {
+				break
+			}
+		}
+	}
+	return n
+}
+
+// opensDay takes in a row that is the day of those below it. Where it says a day in other
+// words, they have no day that can be read, rather than the one before.
+func (t *framed) opensDay(row *table.Row) bool {
+	if !t.days || row.Fault != nil {
+		return false
+	}
+	alone := filled(*row) == 1
+	at := t.dayAt
+	if alone {
+		at = slices.IndexFunc(row.Cells, func(c table.Cell) bool { return c.Filled() })
+	}
+	c := row.Cell(at)
+	if !c.Filled() || !isDay(c) && !saysDay(c.Text) {
+		return false
+	}
+	t.day, t.under = c, strings.Join(strings.Fields(c.Text), " ")
+	if !alone {
+		row.Fault = fault.New(c.Text, "is a day as the rows have that are the day of those below, and more stands beside it").Do("give it a row of its own, or take the day out").At(row.Place())
+		return false
+	}
+	if t.dayRows++; t.dayRows == 1 {
+		t.dayNote = len(t.about.Notes)
+		t.about.Notes = append(t.about.Notes, "")
+	}
+	rows := "1 row is the day of the rows below it"
+	if t.dayRows > 1 {
+		rows = fmt.Sprintf("%d rows are each the day of the rows below them", t.dayRows)
+	}
+	t.about.Notes[t.dayNote] = fmt.Sprintf("%s, the last of them row %d: %s (column %s)", rows, row.Number, fault.Shorten(t.under, 60), t.header[len(t.header)-1])
+	return true
+}
+
+// saysDay tells whether a text speaks of a day, if only of one of the week.
+func saysDay(text string) bool {
+	if notice.SaysDay(text) {
+		return true
+	}
+	for word := range strings.FieldsFuncSeq(text, func(r rune) bool { return !unicode.IsLetter(r) }) {
+		if days, _ := moment.Weekdays(word, 0); days != 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// withDay gives a row with its day in the last column.
+func (t *framed) withDay(row table.Row) table.Row {
+	last := len(t.header) - 1
+	if !t.days || row.Fault != nil {
+		return row
+	}
+	cells := make([]table.Cell, last+1)
+	copy(cells[:last], row.Cells)
+	cells[last] = t.day
+	row.Cells = t.block.Take(cells)
+	return row
+}

@@ -160,8 +160,11 @@ func (m *matcher) rank(field string, i int) int {
 		return 0
 	}
 	r := h.rank(names(field))
-	if r > whole {
+	switch {
+	case r > whole:
 		return r
+	case r > 0 && h.says("due") && !slices.Contains(h.words, "due"): // a deadline, if another can be meant; a task has a due date
+		return 1
 	}
 	switch { // "To date" is an end for its first word, "Date de fin" for its last
 	case h.says(field):

@@ -49,6 +49,14 @@ func TestHeadings(t *testing.T) {
 			start, end, others = "start", "until", []string{"other", "other", "text"}
 			kinds = []string{"title", "start", []string{"until", "until", ""}[r.IntN(3)]}
 		}
+		apart := r.IntN(3) == 0
+		if apart { // the days of both ends, and their times
+			start, end, others = "", "end", []string{"text", "other day", "text"}
+			kinds = []string{"title", "first", "time", "last", "end"}
+			if r.IntN(2) == 0 {
+				kinds = []string{"title", "first", "last", "time", "end"}
+			}
+		}
 		for range 1 + r.IntN(4) {
 			kinds = append(kinds, others[r.IntN(3)])
 		}
@@ -67,7 +75,7 @@ func TestHeadings(t *testing.T) {
 			header, at[kind] = append(header, name), name
 			return false
 		})
-		if at["title"] == "" || start != "" && at[start] == "" || start == "" && (at["date"] == "" || at["time"] == "") {
+		if at["title"] == "" || start != "" && at[start] == "" || start == "" && (at["date"] == "" && at["first"] == "" || at["time"] == "") || apart && (at["last"] == "" || at["end"] == "") {
 			continue
 		}
 		choices, f := Columns(header, eventRows(r, header, kinds), Given{Key: []string{"Ref"}}, set)
@@ -84,10 +92,14 @@ func TestHeadings(t *testing.T) {
 		}
 		want := at[start]
 		if start == "" {
-			want = at["date"] + "+" + at["time"]
+			want = at["date"] + at["first"] + "+" + at["time"]
+		}
+		until := at[end]
+		if apart {
+			until = at["last"] + "+" + at["end"]
 		}
 		ok := assert.Equal(t, want, got["start"], "%q", header)
-		ok = assert.Equal(t, at[end], got["end"], "%q", header) && ok
+		ok = assert.Equal(t, until, got["end"], "%q", header) && ok
 		if at["text"] == "" || headingOf(at["title"]).rank(names("title")) > 0 { // else either can be
 			ok = assert.Equal(t, at["title"], got["title"], "%q", header) && ok
 		}
@@ -119,8 +131,10 @@ func eventRows(r *rand.Rand, header table.Header, kinds []string) (rows []table.
 			switch kind {
 			case "title":
 				text = []string{"Corvane", "Heron", "Saltmere", "Oldwick"}[r.IntN(4)] + " " + strconv.Itoa(n)
-			case "date":
+			case "date", "first":
 				text = at.Format(day)
+			case "last":
+				text = at.AddDate(0, 0, n%3).Format(day)
 			case "time":
 				text = at.Format(clock)
 			case "start":

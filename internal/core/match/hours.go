@@ -3,6 +3,7 @@ package match
 import (
 	"slices"
 	"strings"
+	"unicode"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
@@ -43,7 +44,10 @@ func unplaced(header table.Header, rows []table.Row, traits []Traits, choices []
 		if end := h.choice("end"); h.choice("repeat") != nil || end != nil && slices.ContainsFunc(end.Indexes, h.timed) {
 			return nil
 		}
-		return h.ask("start", left, "hold times of day, and no name says which is that of the start", "holds times of day, and its name does not say what of")
+		if f := h.ask("start", left, "hold times of day, and no name says which is that of the start", "holds times of day, and its name does not say what of"); f != nil {
+			return f
+		}
+		return h.unread(start.Indexes[0])
 	}
 	from := start.Indexes[at]
 	if !slices.Contains(h.named("start"), from) {
@@ -55,18 +59,72 @@ func unplaced(header table.Header, rows []table.Row, traits []Traits, choices []
 			return h.ask("start", append([]int{from}, rivals...), "hold times of day, and no name says which is that of the start", "")
 		}
 	}
+	if f := h.otherDays(start, from); f != nil {
+		return f
+	}
 	if _, told := given.Fields["end"]; told {
 		return nil
 	}
 	return h.end(from, left)
 }
 
+// unread asks about a column that is called as times are and holds numbers, though few of its
+// cells can be read as times: left out for that, the events would be whole days.
+func (h *hours) unread(day int) *fault.Fault {
+	for i, t := range h.traits {
+		name := headingOf(h.header.Label(i))
+		if h.taken(i) || t.Filled == 0 || t.Figures == t.Filled && !t.Column.Parts(t.Filled) || !h.passes(i) && (len(name.words) != 1 || !name.says("clock") && name.rank(names("start")) == 0) {
+			continue
+		}
+		if digits := slices.DeleteFunc(slices.Clone(t.Samples), func(s string) bool { return !strings.ContainsFunc(s, unicode.IsDigit) }); len(digits)*2 > len(t.Samples) {
+			return h.askBeside("start", day, []int{i})
+		}
+	}
+	return nil
+}
+
+// otherDays looks at days that no field takes, beside a start whose day and time stand in
+// columns of their own: they may be the days on which the events begin or end.
+func (h *hours) otherDays(start *Choice, clock int) *fault.Fault {
+	day := start.Indexes[0]
+	if day == clock || h.timed(day) {
+		return nil
+	}
+	var earlier, later []int
+	end := h.choice("end")
+	for i := range h.traits {
+		if !h.ofTheEvent(i) {
+			continue
+		}
+		if !headingOf(h.header.Label(day)).strong("start") && h.follows(i, day) {
+			earlier = append(earlier, i)
+		}
+		if end != nil && len(end.Indexes) == 1 && h.traits[end.Indexes[0]].Column.Mostly() != moment.DateRole && h.follows(day, i) {
+			later = append(later, i)
+		}
+	}
+	if len(earlier) > 0 && len(h.named("start")) == 0 {
+		return h.askWith("start", append([]int{day}, earlier...), []int{clock}, "hold days, and no name says which is the start", "")
+	}
+	if _, told := h.given.Fields["end"]; told || len(later) == 0 {
+		return nil
+	}
+	return h.askWith("end", later, end.Indexes, "hold days after the start, and no name says which is the end", "holds days after the start, and its name does not say whether it is the end")
+}
+
+// ofTheEvent tells whether a column that no field takes holds days, and its heading does not
+// say that they are of something else.
+func (h *hours) ofTheEvent(i int) bool {
+	t, name := h.traits[i], headingOf(h.header.Label(i))
+	return !h.taken(i) && !slices.Contains(h.given.Key, h.header[i]) && t.Filled > 0 && t.Column.Holds(t.Filled-t.Bad) && t.Column.Mostly() == moment.DateRole && !name.record() && !name.says("former") && !name.says("series") && !name.says("due")
+}
+
 // days looks at days that no field takes, beside a start that is a day.
 func (h *hours) days(from int) *fault.Fault {
 	var rivals, later []int
-	for i, t := range h.traits {
+	for i := range h.traits {
 		name := headingOf(h.header.Label(i))
-		if h.taken(i) || slices.Contains(h.given.Key, h.header[i]) || t.Filled == 0 || !t.Column.Holds(t.Filled-t.Bad) || t.Column.Mostly() != moment.DateRole || name.record() || name.says("former") || name.says("series") || name.says("due") {
+		if !h.ofTheEvent(i) {
 			continue
 		}
 		if h.passes(from) && name.rank(names("start")) > 0 && !name.strong("end") {
@@ -140,6 +198,15 @@ func (h *hours) end(from int, left []int) *fault.Fault {
 		return h.ask("end", left, "hold times after the start, and no name says which is the end", "holds times after the start, and its name does not say whether it is the end")
 	}
 	until := end.Indexes[len(end.Indexes)-1]
+	if !h.timed(until) && len(end.Indexes) == 1 && !h.timed(h.choice("start").Indexes[0]) {
+		var clocks []int
+		for _, i := range left {
+			if h.traits[i].Column.Mostly() == moment.ClockRole {
+				clocks = append(clocks, i)
+			}
+		}
+		return h.askBeside("end", until, clocks)
+	}
 	if len(end.Indexes) == 1 && h.later(until, from, 12*3600) { // each row would be held
 		return h.ask("end", []int{until}, "", "holds times before those of the start, and can hardly be the end")
 	}
@@ -152,6 +219,21 @@ func (h *hours) end(from int, left []int) *fault.Fault {
 	return nil
 }
 
+// askBeside asks whether one of the columns of times of day belongs to a day.
+func (h *hours) askBeside(field string, day int, clocks []int) *fault.Fault {
+	if len(clocks) == 0 {
+		return nil
+	}
+	var names []string
+	choices := [][]string{}
+	for _, i := range clocks {
+		names = append(names, h.header.Label(i))
+		choices = append(choices, []string{h.header.Label(day), h.header.Label(i)})
+	}
+	f := fault.Newf("%s: nothing says whether the time of the %s, on the day in %s", strings.Join(names, " and "), field, h.header.Label(day))
+	return f.Do("describe the columns in an intake file").Offer("--"+field, field, "", append(choices, []string{h.header.Label(day)}))
+}
+
 // passes tells whether a heading says when something arrives or leaves.
 func (h *hours) passes(i int) bool {
 	name := headingOf(h.header.Label(i))
@@ -162,15 +244,22 @@ func (h *hours) passes(i int) bool {
 // leaves, is mostly before the start.
 func (h *hours) backwards() bool {
 	start, end := h.choice("start"), h.choice("end")
-	if start == nil || end == nil || !h.passes(start.Indexes[0]) || !h.passes(end.Indexes[0]) {
+	if start == nil || end == nil {
 		return false
 	}
-	from, until := h.traits[start.Indexes[0]].Column, h.traits[end.Indexes[0]].Column
+	first, last := start.Indexes[0], end.Indexes[0]
+	if len(start.Indexes) == 2 && len(end.Indexes) == 2 && h.clocksPass(start, end) { // on one day the times tell
+		return h.clocksBackwards(start, end)
+	}
+	if !h.passes(first) || !h.passes(last) {
+		return false
+	}
+	from, until := h.traits[first].Column, h.traits[last].Column
 	stride := max(1, len(h.rows)/sampled)
 	before, after := 0, 0
 	for n := 0; n < len(h.rows); n += stride {
-		a, f := from.Read(h.rows[n].Cell(start.Indexes[0]))
-		b, g := until.Read(h.rows[n].Cell(end.Indexes[0]))
+		a, f := from.Read(h.rows[n].Cell(first))
+		b, g := until.Read(h.rows[n].Cell(last))
 		if f != nil || g != nil || !a.HasDate || !b.HasDate {
 			continue
 		}
@@ -178,6 +267,38 @@ func (h *hours) backwards() bool {
 		case b.Date < a.Date || b.Date == a.Date && b.Clock < a.Clock:
 			before++
 		case b.Date > a.Date || b.Clock > a.Clock:
+			after++
+		}
+	}
+	return before > 3*after
+}
+
+// clocksPass tells whether days and times stand apart, and only the times say that something
+// arrives and leaves.
+func (h *hours) clocksPass(start, end *Choice) bool {
+	return h.passes(start.Indexes[1]) && h.passes(end.Indexes[1]) && !h.passes(start.Indexes[0]) && !h.passes(end.Indexes[0])
+}
+
+// clocksBackwards tells whether the times of what was taken for the end are mostly before
+// those of the start, where both are on one day.
+func (h *hours) clocksBackwards(start, end *Choice) bool {
+	read := func(row table.Row, c *Choice) (day, clock moment.Value, ok bool) {
+		day, f := h.traits[c.Indexes[0]].Column.Read(row.Cell(c.Indexes[0]))
+		clock, g := h.traits[c.Indexes[1]].Column.Read(row.Cell(c.Indexes[1]))
+		return day, clock, f == nil && g == nil && day.HasDate && clock.Clock != moment.NoClock
+	}
+	before, after := 0, 0
+	stride := max(1, len(h.rows)/sampled)
+	for n := 0; n < len(h.rows); n += stride {
+		d1, t1, ok1 := read(h.rows[n], start)
+		d2, t2, ok2 := read(h.rows[n], end)
+		if !ok1 || !ok2 || d1.Date != d2.Date {
+			continue
+		}
+		switch {
+		case t2.Clock < t1.Clock:
+			before++
+		case t2.Clock > t1.Clock:
 			after++
 		}
 	}
@@ -203,8 +324,17 @@ func (h *hours) choice(field string) *Choice {
 
 // ask offers columns for a field, nil where there is none.
 func (h *hours) ask(field string, columns []int, several, one string) *fault.Fault {
+	return h.askWith(field, columns, nil, several, one)
+}
+
+// askWith is ask for columns of days, beside each of which those of with are named too.
+func (h *hours) askWith(field string, columns, with []int, several, one string) *fault.Fault {
 	if len(columns) == 0 {
 		return nil
+	}
+	var beside []string
+	for _, i := range with {
+		beside = append(beside, h.header.Label(i))
 	}
 	labels := make([]string, len(columns))
 	var choices [][]string
@@ -216,7 +346,10 @@ func (h *hours) ask(field string, columns []int, several, one string) *fault.Fau
 	}
 	for n, i := range columns {
 		labels[n] = h.header.Label(i)
-		choices = append(choices, append(slices.Clip(days), labels[n]))
+		choices = append(choices, slices.Concat(days, labels[n:n+1], beside))
+	}
+	if field == "end" && len(beside) > 0 { // the time alone, on the day of the start
+		choices = append(choices, beside)
 	}
 	f := fault.Newf("%s %s", strings.Join(labels, " and "), several)
 	if len(columns) == 1 {

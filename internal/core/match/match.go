@@ -47,6 +47,7 @@ type Traits struct {
 	States  int            // of those, words for an event's status
 	Mails   int            // of those, with an address
 	Figures int            // of those, bare numbers
+	Serials int            // of those, ones that spreadsheets count days of our time by
 	Lists   int            // of those, lists of weekdays
 	Samples []string       // the first few different ones
 }
@@ -70,6 +71,9 @@ func (t *Traits) Learn(cell table.Cell) {
 	}
 	if _, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64); err == nil {
 		t.Figures++
+		if n, err := strconv.ParseFloat(text, 64); err == nil && n >= 30000 && n < 60000 {
+			t.Serials++
+		}
 	}
 	if weekdays(text) {
 		t.Lists++
@@ -233,7 +237,11 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	}
 	for i, t := range traits {
 		c := matchColumn{Traits: t, temporal: t.Column.Holds(t.Filled - t.Bad), role: t.Column.Mostly()}
-		if clock, date := m.called(i); (clock || date) && !c.temporal {
+		clock, date := m.called(i)
+		if !clock && t.Filled > 0 && t.Serials == t.Filled && (m.rank("start", i) > 0 || m.rank("end", i) > 0) { // Last day: 46148
+			date = true
+		}
+		if (clock || date) && !c.temporal {
 			c.temporal, c.role = true, moment.DateRole
 			if clock {
 				c.role = moment.ClockRole

@@ -52,7 +52,7 @@ func TestMatch(t *testing.T) {
 		{"Date|No|Name", "2026-03-15|1|A", "start Date, title Name"},
 		{"Ding|No|Date", "A|1|2026-03-15", "start Date, title Ding"},
 		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|2026-03-02|2026-03-30\n2|B|Sat|9:00|12:00|soon|2026-03-28\n3|C|Sat|9:00|12:00|2026-03-07|2026-03-28", "the rows can be events of each week"},
-		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|2026-03-02|2026-03-30", "start First date+From, end To, title Course"},
+		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|2026-03-02|2026-03-30", "Last date holds days after the start, and its name does not say whether it is the end"},
 		{"No|Course|Day|First date|Last date", "1|A|Mon|2026-03-02|2026-03-30\n2|B|Sat|2026-03-07|2026-03-28", "Last date holds days after the start, and its name does not say whether it is the end"},
 		{"No|Name|Old date|New date|Time", "1|A|2026-03-15|2026-03-16|10:00", "start New date+Time, title Name"},
 		{"No|Name|Original start|Revised start", "1|A|2026-03-15 10:00|2026-03-16 11:00", "start Revised start, title Name"},
@@ -72,6 +72,14 @@ func TestMatch(t *testing.T) {
 		{"No|Name|1. Termin|2. Termin", "1|A|2026-03-15|2026-03-16", "a row can have several dates: {1. Termin}, {2. Termin}"},
 		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|2026-03-02|2026-03-30\n2|B|Sat|9:00|12:00|2026-03-07|2026-03-28", "the rows can be events of each week, on Day from First date until Last date"},
 		{"No|Course|Day|From|To|First date|Last date", "1|A|Mon|18:00|19:30|02/03/2026|06/04/2026\n2|B|Sat|9:00|12:00|07/03/2026|11/04/2026", "the rows can be events of each week, on Day from First date until Last date"},
+		{"No|What|First day|Time in|Departure date|End time", "1|A|2026-04-02|03:00|2026-04-07|05:00\n2|B|2026-04-09|03:00|2026-04-09|05:00", "Departure date holds days after the start, and its name does not say whether it is the end"},
+		{"No|What|Start date|Start|Back home|End time", "1|A|2026-04-02|03:00|2026-04-07|05:00\n2|B|2026-04-09|03:00|2026-04-09|05:00", "Back home holds days after the start, and its name does not say whether it is the end; it can be \"Back home\" and \"End time\", or \"End time\", or \"none\""},
+		{"No|What|Start date|Start|Last day|Clock out", "1|A|2026-04-02|03:00|2026-04-02|05:00\n2|B|2026-04-09|03:00|2026-04-09|05:00", "Clock out: nothing says whether the time of the end, on the day in Last day; it can be \"Last day\" and \"Clock out\", or \"Last day\""},
+		{"No|What|Arrival date|Last day", "1|A|46143|46148\n2|B|46162|46164", "start Arrival date, end Last day, title What"},
+		{"No|What|On|Hours", "1|A|2026-04-02|0.4375 to 0.77\n2|B|2026-04-09|0.25-0.5", "Hours: nothing says whether the time of the start, on the day in On"},
+		{"No|What|On|ETA", "1|A|2026-04-02|0.416666667\n2|B|2026-04-09|0.291666667", "ETA: nothing says whether the time of the start"},
+		{"No|What|On|Slot", "1|A|2026-04-02|1\n2|B|2026-04-09|2", "start On, title What"},
+		{"No|What|Date limite|Jour", "1|A|2026-04-01|2026-04-02\n2|B|2026-04-01|2026-04-09", "start Jour, title What"},
 		{"No|Vessel|Day|Arrival|ETA|Departure|ETD", "1|A|Mon|2026-03-02|18:00|2026-03-16|19:30\n2|B|Sat|2026-03-07|9:00|2026-03-18|12:00", "start Arrival+ETA, end Departure+ETD, title Vessel"},
 	} {
 		var rows []table.Row

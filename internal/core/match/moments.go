@@ -26,6 +26,7 @@ func (m *chooser) unreadClocks() {
 		}
 		if numbers*2 >= len(c.Samples) {
 			c.temporal, c.role = true, moment.ClockRole
+			c.Column.Prefer(moment.ClockRole)
 		}
 	}
 }

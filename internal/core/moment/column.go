@@ -144,6 +144,7 @@ type Column struct {
 	timed                              bool      // a date stands with a time of day
 	halves, plain, full                int       // times that say am or pm, that say neither, and of these the ones of 24 hours
 	parts, shown                       int       // bare numbers that are parts of a day, 0.40625; and times such as 8.30
+	serials                            int       // bare numbers that can be a spreadsheet's days, 46114
 	months                             uint16    // months of the dates with a year, a bit each; all that are possible
 	highRows                           rows
 	order                              Order // settled
@@ -466,8 +467,19 @@ func (t *tally) rowsAgainst(o Order) string {
 
 // Holds tells whether most of the column's filled cells are dates or times.
 func (c *Column) Holds(filled int) bool {
-	return filled > 0 && (c.dates+c.clocks+max(c.dateOnly, c.clockOnly))*2 > filled
+	n := c.dates + c.clocks + max(c.dateOnly, c.clockOnly)
+	switch c.role { // bare numbers are taken for what the heading says, and for nothing without
+	case ClockRole:
+		n += c.parts
+	case DateRole:
+		n += c.serials
+	}
+	return filled > 0 && n*2 > filled
 }
+
+// Parts tells whether most of the column's filled cells are parts of a day, as spreadsheets
+// count times: 0.354166667.
+func (c *Column) Parts(filled int) bool { return c.parts*2 > filled }
 
 // Form says in a word what the column's cells are by what was learnt, "" when
 // they are neither dates nor times.

@@ -3,6 +3,7 @@ package moment
 import (
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"almanach/internal/core/table"
@@ -68,6 +69,9 @@ func (c *Column) Learn(row int, cell table.Cell) {
 	} else if decimals == 2 && text[0] != '0' {
 		c.shown++
 	}
+	if _, ok := serial(text); ok {
+		c.serials++
+	}
 	s := c.shape(text)
 	if s.ok {
 		if s.halves[0].date.form == noDate {
@@ -91,14 +95,28 @@ func (c *Column) Learn(row int, cell table.Cell) {
 	}
 }
 
-// decimalsOf gives how many decimals a number has that is less than 25, such as 0.25 or 8.30;
+// decimalsOf gives how many decimals a number has that is less than 100, such as 0.25 or 8.30;
 // 0 for any other text.
 func decimalsOf(text string) int {
-	whole, decimals, ok := strings.Cut(strings.Replace(text, ",", ".", 1), ".")
-	if !ok || whole == "" || len(whole) > 2 || strings.Trim(whole+decimals, "0123456789") != "" {
+	at := strings.IndexAny(text, ".,")
+	if at < 1 || at > 2 {
 		return 0
 	}
-	return len(decimals)
+	for i := range len(text) {
+		if i != at && (text[i] < '0' || text[i] > '9') {
+			return 0
+		}
+	}
+	return len(text) - at - 1
+}
+
+// serial reads a bare number as a spreadsheet's count of days, between 1954 and 2119.
+func serial(text string) (days float64, ok bool) {
+	if len(text) < 5 || len(text) > 5 && text[5] != '.' && text[5] != ',' || strings.Trim(text[:5], "0123456789") != "" || strings.Trim(text[5:], "0123456789.,") != "" {
+		return 0, false
+	}
+	days, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
+	return days, err == nil && days >= 20000 && days < 80000
 }
 
 // part tells whether a text is a part of a day as spreadsheets count it: 0.25, where others

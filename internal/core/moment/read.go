@@ -187,15 +187,16 @@ func (c *Column) readUnix(n int64, text string) (Value, *fault.Fault) {
 func (c *Column) readSerial(text string) (Value, *fault.Fault) {
 	v := Value{Clock: noClock, EndClock: noClock}
 	n, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
-	whole, decimals, _ := strings.Cut(strings.Replace(text, ",", ".", 1), ".")
+	_, decimals, _ := strings.Cut(strings.Replace(text, ",", ".", 1), ".")
+	days, ok := serial(text)
 	switch {
 	case err != nil || strings.ContainsAny(text, "eExXnN_+"):
-	case c.role != ClockRole && len(whole) == 5 && n >= 20000 && n < 80000:
+	case c.role != ClockRole && ok:
 		v.HasDate = true
 		if c.set.From1904 {
-			n += 1462
+			days += 1462
 		}
-		cell := table.NewTemporal(table.DateTime, n)
+		cell := table.NewTemporal(table.DateTime, days)
 		v.Date = zone.Midnight(cell.Seconds())
 		if decimals != "" {
 			v.Clock = int(cell.Seconds() - v.Date)

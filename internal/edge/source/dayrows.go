@@ -20,7 +20,8 @@ var dayNames = []string{"Day", "Date", "Day of the rows"}
 // what takes place on it, and in no column. The table then gets a column of them.
 func (t *framed) findDayRows() {
 	at, others := -1, 0
-	var dated []int // by column: the other rows that have a day there
+	var dated []int  // by column: the other rows that have a day there
+	told := []bool{} // by column: another row says a day there in whatever words
 	for _, r := range t.buffered {
 		if r.Fault != nil || r.Blank() {
 			continue
@@ -43,6 +44,8 @@ func (t *framed) findDayRows() {
 				dated = append(dated, make([]int, max(0, i+1-len(dated)))...)
 				dated[i]++
 			}
+			told = append(told, make([]bool, max(0, i+1-len(told)))...)
+			told[i] = told[i] || saysDay(c.Text)
 		}
 	}
 	if others == 0 || slices.ContainsFunc(dated, func(n int) bool { return n*2 > others }) {
@@ -50,7 +53,7 @@ func (t *framed) findDayRows() {
 	}
 	for _, name := range dayNames {
 		if t.header.Find(name) < 0 {
-			t.days, t.dayAt = true, at
+			t.days, t.dayAt, t.dayWords = true, at, at >= len(told) || !told[at]
 			t.header = append(t.header, name)
 			return
 		}
@@ -93,7 +96,7 @@ func (t *framed) opensDay(row *table.Row) bool {
 		at = slices.IndexFunc(row.Cells, func(c table.Cell) bool { return c.Filled() })
 	}
 	c := row.Cell(at)
-	if !c.Filled() || !isDay(c) && !saysDay(c.Text) {
+	if !c.Filled() || !isDay(c) && (!alone && !t.dayWords || !saysDay(c.Text)) {
 		return false
 	}
 	t.day, t.under = c, strings.Join(strings.Fields(c.Text), " ")

@@ -42,11 +42,12 @@ type framed struct {
 	headings int    // met so far
 	noted    int    // of About that says so
 
-	days    bool       // the last column is of days that stand in rows of their own
-	dayAt   int        // the column in which they stand there
-	day     table.Cell // the one that was met last
-	dayRows int        // met so far
-	dayNote int        // of About that says so
+	days     bool       // the last column is of days that stand in rows of their own
+	dayAt    int        // the column in which they stand there
+	dayWords bool       // nothing else in that column says a day
+	day      table.Cell // the one that was met last
+	dayRows  int        // met so far
+	dayNote  int        // of About that says so
 }
 
 func newTable(r sheet.Raw, o sheet.Options) (*framed, error) {

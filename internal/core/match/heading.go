@@ -147,6 +147,11 @@ func (m *matcher) rank(field string, i int) int {
 	case "start":
 	case "end":
 		own, other, theirs = other, own, "start"
+	case "length":
+		if slices.Contains(h.words, "length") && slices.Contains([]string{"m", "metres", "meters", "ft", "feet", "cm", "km"}, strings.ToLower(h.beside)) {
+			return 0 // of a ship, not of time
+		}
+		return h.rank(names(field))
 	default:
 		return h.rank(names(field))
 	}

@@ -117,6 +117,7 @@ type Given struct {
 // no column suits for what every event must have, or where a column holds times
 // of day and does not say what of.
 func Columns(header table.Header, rows []table.Row, given Given, set moment.Settings) ([]Choice, *fault.Fault) {
+	given = given.named(header)
 	traits := make([]Traits, len(header))
 	stride := max(1, len(rows)/sampled)
 	for i := range header {
@@ -190,11 +191,23 @@ func (m *chooser) has(field string) bool { return m.choice(field) != nil }
 // Choose chooses columns for the fields by the traits of each column, and by some rows. The
 // fault says what a person must decide; there are choices all the same.
 func Choose(header table.Header, rows []table.Row, traits []Traits, given Given) ([]Choice, *fault.Fault) {
+	given = given.named(header)
 	choices, f := choose(header, rows, traits, given)
 	if f == nil {
 		f = doubts(header, rows, traits, choices, given)
 	}
 	return choices, f
+}
+
+// named gives what was said with the columns of the key called as the header has them.
+func (g Given) named(header table.Header) Given {
+	g.Key = slices.Clone(g.Key)
+	for n, name := range g.Key {
+		if i := header.Find(name); i >= 0 {
+			g.Key[n] = header[i]
+		}
+	}
+	return g
 }
 
 func choose(header table.Header, rows []table.Row, traits []Traits, given Given) ([]Choice, *fault.Fault) {

@@ -79,6 +79,9 @@ func TestMatch(t *testing.T) {
 		{"No|What|On|Hours", "1|A|2026-04-02|0.4375 to 0.77\n2|B|2026-04-09|0.25-0.5", "Hours: nothing says whether the time of the start, on the day in On"},
 		{"No|What|On|ETA", "1|A|2026-04-02|0.416666667\n2|B|2026-04-09|0.291666667", "ETA: nothing says whether the time of the start"},
 		{"No|What|On|Slot", "1|A|2026-04-02|1\n2|B|2026-04-09|2", "start On, title What"},
+		{"No|LOA|What|Time in|Until", "1|8.15|A|10:00|11:00\n2|7.30|B|10:00|11:00", "no column holds the events' dates"},
+		{"No|What|Starts|Duration|Length (m)", "1|A|2026-04-02 10:00|2h|8.15\n2|B|2026-04-09 10:00|1h|12.5", "start Starts, length Duration, title What"},
+		{"NO:|What|Day", "1002|A|2026-04-02\n1447|B|2026-04-09", "start Day, title What"},
 		{"No|What|Date limite|Jour", "1|A|2026-04-01|2026-04-02\n2|B|2026-04-01|2026-04-09", "start Jour, title What"},
 		{"No|Vessel|Day|Arrival|ETA|Departure|ETD", "1|A|Mon|2026-03-02|18:00|2026-03-16|19:30\n2|B|Sat|2026-03-07|9:00|2026-03-18|12:00", "start Arrival+ETA, end Departure+ETD, title Vessel"},
 	} {

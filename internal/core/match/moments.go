@@ -174,12 +174,18 @@ func (m *matcher) findOrder() {
 	}
 }
 
+// decimals tells whether all that a column holds can be numbers such as 8.15: a draught, an
+// amount. Only a heading makes them days.
+func (t *Traits) decimals() bool {
+	return t.Figures == t.Filled && !slices.ContainsFunc(t.Samples, func(s string) bool { return !strings.ContainsAny(s, ".,") })
+}
+
 // onlyDate gives the one column that holds dates and is not about something
 // else, when there is just one; -1 otherwise.
 func (m *matcher) onlyDate() int {
 	at := -1
 	for i, c := range m.columns {
-		if m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.headings[i].record() {
+		if m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.headings[i].record() || c.decimals() {
 			continue
 		}
 		if at >= 0 {

@@ -228,7 +228,10 @@ func (h Header) All(name string) (out []int) {
 	return out
 }
 
-func fold(s string) string { return strings.ToLower(strings.Join(strings.Fields(s), " ")) }
+// fold is what two names of one column have in common.
+func fold(s string) string {
+	return strings.ToLower(strings.TrimRight(strings.Join(strings.Fields(s), " "), ": "))
+}
 
 // Label is how messages call column i: its heading, else its letter.
 func (h Header) Label(i int) string {

@@ -3,6 +3,7 @@ package source
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -40,7 +41,7 @@ func (t *framed) findDayRows() {
 		}
 		others++
 		for i, c := range r.Cells {
-			if isDay(c) {
+			if isDay(c) && !decimal(c.Text) {
 				dated = append(dated, make([]int, max(0, i+1-len(dated)))...)
 				dated[i]++
 			}
@@ -58,6 +59,12 @@ func (t *framed) findDayRows() {
 			return
 		}
 	}
+}
+
+// decimal tells whether a text is a number such as 8.15, which may be no day.
+func decimal(text string) bool {
+	_, err := strconv.ParseFloat(strings.Replace(strings.TrimSpace(text), ",", ".", 1), 64)
+	return err == nil && strings.ContainsAny(text, ".,")
 }
 
 // isDayRow gives the column of the day that is all that a row holds, -1 for any other row.
@@ -96,7 +103,7 @@ func (t *framed) opensDay(row *table.Row) bool {
 		at = slices.IndexFunc(row.Cells, func(c table.Cell) bool { return c.Filled() })
 	}
 	c := row.Cell(at)
-	if !c.Filled() || !isDay(c) && (!alone && !t.dayWords || !saysDay(c.Text)) {
+	if !c.Filled() || !alone && decimal(c.Text) || !isDay(c) && (!alone && !t.dayWords || !saysDay(c.Text)) {
 		return false
 	}
 	t.day, t.under = c, strings.Join(strings.Fields(c.Text), " ")

@@ -149,7 +149,9 @@ type Column struct {
 	highRows                           rows
 	order                              Order // settled
 	conflict                           bool
-	suspect                            bool // real dates are probably swapped
+	suspect                            bool     // real dates are probably swapped
+	texts                              []date   // the first numeric dates that are text
+	among                              [2]int64 // midnights of the first and last of them, once the order is settled; 0 for none
 }
 
 func (r *rows) add(row int) {
@@ -378,6 +380,47 @@ func (c *Column) settleOrder(t *tally) {
 		c.order, c.conflict = c.set.Order, false
 	}
 	c.suspect = c.swapped()
+	c.settleAmong()
+}
+
+// settleAmong finds between which days the dates in text are, beside real dates that may have
+// been swapped: then all of these have a day that can be a month.
+func (c *Column) settleAmong() {
+	c.among = [2]int64{}
+	if c.nativeLow == 0 || c.nativeHigh > 0 {
+		return
+	}
+	order := c.Order()
+	if order == Unsettled {
+		order = DayFirst
+	}
+	for _, d := range c.texts {
+		d.weekdays = 0
+		if d.year < 0 {
+			if d.year = c.singleYear; d.year <= 0 {
+				d.year = c.set.Present.Year()
+			}
+		}
+		found := c.readings(d)
+		for _, r := range found.all() {
+			if at := zone.Wall(r.y, r.m, r.d, 0, 0, 0); r.order == order {
+				if c.among[1] == 0 || at < c.among[0] {
+					c.among[0] = at
+				}
+				if c.among[1] == 0 || at > c.among[1] {
+					c.among[1] = at
+				}
+			}
+		}
+	}
+}
+
+// lonely tells whether a real date is far from the dates in text, and near them once its day
+// and month are swapped.
+func (c *Column) lonely(at, swapped int64) bool {
+	const fortnight = 14 * 86400
+	far := func(t int64) int64 { return max(c.among[0]-t, t-c.among[1], 0) }
+	return c.among[1] != 0 && far(at) > fortnight && far(swapped)*3 < far(at)
 }
 
 // swapped tells whether the column was probably opened with day and month in

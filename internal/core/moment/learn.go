@@ -232,6 +232,9 @@ func (c *Column) learnShape(row int, s *shape, t *tally) {
 		}
 		t.count++
 		c.textAny++
+		if len(c.texts) < 256 {
+			c.texts = append(c.texts, d)
+		}
 		if d.a > 12 || d.b > 12 {
 			c.textHigh++
 			c.highRows.add(row)

@@ -157,14 +157,22 @@ func (c *Column) readNative(cell table.Cell) (Value, *fault.Fault) {
 		v.Clock = int(s - v.Date)
 	}
 	t := zone.Civil(v.Date)
-	if !c.suspect || c.set.Native == TrustNative || t.Day() > 12 || t.Day() == int(t.Month()) {
+	if c.set.Native == TrustNative || t.Day() > 12 || t.Day() == int(t.Month()) {
 		return v, nil
 	}
 	swapped := zone.Wall(t.Year(), t.Day(), int(t.Month()), 0, 0, 0)
+	lonely := c.lonely(v.Date, swapped)
+	if !c.suspect && !lonely {
+		return v, nil
+	}
 	if c.set.Native == SwapNative {
 		v.Date = swapped
 		v.Assumed |= AssumedSwap
 		return v, nil
+	}
+	if !c.suspect {
+		return v, fault.New(cell.Text, fmt.Sprintf("may be %s or %s: it is far from the dates that are text, and near them once day and month are swapped",
+			t.Format("2 January"), zone.Civil(swapped).Format("2 January"))).Do("set native: swapped, or native: trust")
 	}
 	return v, fault.New(cell.Text, fmt.Sprintf("may be %s or %s: day and month may be swapped, since text dates (%s) have days above 12 and real dates have not",
 		t.Format("2 January"), zone.Civil(swapped).Format("2 January"), c.highRows.String())).Do("set native: swapped, or native: trust")

@@ -2,6 +2,7 @@ package match
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -68,12 +69,30 @@ func unplaced(header table.Header, rows []table.Row, traits []Traits, choices []
 	return h.end(from, left)
 }
 
+// upTo tells whether the samples are numbers up to one.
+func (t *Traits) upTo(most float64) bool {
+	return !slices.ContainsFunc(t.Samples, func(s string) bool {
+		n, err := strconv.ParseFloat(strings.Replace(s, ",", ".", 1), 64)
+		return err != nil || n < 0 || n > most
+	})
+}
+
 // unread asks about a column that is called as times are and holds numbers, though few of its
 // cells can be read as times: left out for that, the events would be whole days.
 func (h *hours) unread(day int) *fault.Fault {
 	for i, t := range h.traits {
+		if h.taken(i) || t.Filled == 0 {
+			continue
+		}
 		name := headingOf(h.header.Label(i))
-		if h.taken(i) || t.Filled == 0 || t.Figures == t.Filled && !t.Column.Parts(t.Filled) || !h.passes(i) && (len(name.words) != 1 || !name.says("clock") && name.rank(names("start")) == 0) {
+		starts := name.rank(names("start"))
+		sure := h.passes(i) || name.says("clock") && starts > 0 // Slot can be a number
+		switch {
+		case name.record() || name.rank(names("length")) > 0 && t.Figures == t.Filled:
+			continue
+		case !sure && starts < whole && (len(name.words) != 1 || !name.says("clock")):
+			continue
+		case t.Figures == t.Filled && !t.Column.Parts(t.Filled) && !(sure && t.upTo(24)):
 			continue
 		}
 		if digits := slices.DeleteFunc(slices.Clone(t.Samples), func(s string) bool { return !strings.ContainsFunc(s, unicode.IsDigit) }); len(digits)*2 > len(t.Samples) {

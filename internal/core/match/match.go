@@ -364,7 +364,7 @@ func lettered(texts []string) bool {
 // addresses, no second place.
 func (m *chooser) worded(i int) bool {
 	c := m.columns[i]
-	return lettered(c.Samples) && c.States*2 < c.Filled && c.Mails*2 < c.Filled && m.headings[i].rank(names("status")) == 0 && m.headings[i].rank(names("location")) == 0
+	return lettered(c.Samples) && !m.headings[i].record() && c.States*2 < c.Filled && c.Mails*2 < c.Filled && m.headings[i].rank(names("status")) == 0 && m.headings[i].rank(names("location")) == 0
 }
 
 // series chooses the columns that tell how an event repeats.

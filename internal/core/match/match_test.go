@@ -78,6 +78,8 @@ func TestMatch(t *testing.T) {
 		{"No|What|Arrival date|Last day", "1|A|46143|46148\n2|B|46162|46164", "start Arrival date, end Last day, title What"},
 		{"No|What|On|Hours", "1|A|2026-04-02|0.4375 to 0.77\n2|B|2026-04-09|0.25-0.5", "Hours: nothing says whether the time of the start, on the day in On"},
 		{"No|What|On|ETA", "1|A|2026-04-02|0.416666667\n2|B|2026-04-09|0.291666667", "ETA: nothing says whether the time of the start"},
+		{"No|What|On|ETA|ETD", "1|A|2026-04-02|7|15\n2|B|2026-04-09|14.45|16.15", "nothing says whether the time of the start"},
+		{"No|Created|What for|On", "1|5 maa|A|2026-04-02\n2|7 maa|B|2026-04-09", "start On, title What for"},
 		{"No|What|On|Slot", "1|A|2026-04-02|1\n2|B|2026-04-09|2", "start On, title What"},
 		{"No|LOA|What|Time in|Until", "1|8.15|A|10:00|11:00\n2|7.30|B|10:00|11:00", "no column holds the events' dates"},
 		{"No|What|Starts|Duration|Length (m)", "1|A|2026-04-02 10:00|2h|8.15\n2|B|2026-04-09 10:00|1h|12.5", "start Starts, length Duration, title What"},

@@ -174,10 +174,10 @@ func (m *matcher) findOrder() {
 	}
 }
 
-// decimals tells whether all that a column holds can be numbers such as 8.15: a draught, an
-// amount. Only a heading makes them days.
-func (t *Traits) decimals() bool {
-	return t.Figures == t.Filled && !slices.ContainsFunc(t.Samples, func(s string) bool { return !strings.ContainsAny(s, ".,") })
+// amounts tells whether all that a column holds can be numbers such as 8.15 and 45: a draught,
+// a price. Only a heading makes them days.
+func (t *Traits) amounts() bool {
+	return t.Figures == t.Filled && slices.ContainsFunc(t.Samples, func(s string) bool { return strings.ContainsAny(s, ".,") || len(s) < 5 })
 }
 
 // onlyDate gives the one column that holds dates and is not about something
@@ -185,7 +185,7 @@ func (t *Traits) decimals() bool {
 func (m *matcher) onlyDate() int {
 	at := -1
 	for i, c := range m.columns {
-		if m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.headings[i].record() || c.decimals() {
+		if m.taken[i] || c.Filled == 0 || !c.temporal || c.role == moment.ClockRole || m.headings[i].record() || c.amounts() {
 			continue
 		}
 		if at >= 0 {

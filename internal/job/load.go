@@ -101,7 +101,7 @@ type Report struct {
 	Warnings  []*fault.Fault // what was found wrong in the calendars
 	Remarks   []string       // what is to be said of the source
 	Running   bool           // it is running text
-	Passed    []table.Passed // dates in it that are none of an event
+	Passed    []table.Passed // dates in it that belong to no event
 	HeldRows  *HeldTable     // the rows that are held, as the source has them; only where it was asked for
 	Written   []Written      // load only
 	Settled   bool           // all is as it was at the last load, so what that one came to is said again

@@ -30,7 +30,7 @@ type Survey struct {
 	Header table.Header
 	From   intake.From
 	Found  []table.Row    // events in its running text
-	Passed []table.Passed // dates in it that are none of an event
+	Passed []table.Passed // dates in it that belong to no event
 }
 
 // SurveyFile looks at a file, row by row.

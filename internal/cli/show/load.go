@@ -93,13 +93,13 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 	l.foot()
 }
 
-// passedOver lists the dates of running text that are none of an event.
+// passedOver lists the dates of running text that belong to no event.
 func (l *report) passedOver() {
 	if len(l.Passed) == 0 {
 		return
 	}
 	l.line("")
-	l.heading(dim, "passed over", "dates that are none of an event")
+	l.heading(dim, "passed over", "dates that belong to no event")
 	for n, p := range l.Passed {
 		if n == listed && !l.All {
 			l.line("  %s", dim.Render(fmt.Sprintf("… and %s more; --all lists every one", grouped(len(l.Passed)-n))))

@@ -10,7 +10,7 @@ import (
 	"almanach/internal/core/pattern"
 )
 
-// veto takes away the days that are none of an event, and says why.
+// veto takes away the days that belong to no event, and says why.
 func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []string) {
 	minutes := phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
 	due := 0
@@ -205,7 +205,7 @@ var atHome = []string{"open", "opening hours", "office hours", "business hours",
 // thisWeek are words for one week, and not for every one.
 var thisWeek = []string{"week", "woche", "semaine", "semana", "settimana"}
 
-// noEvent is why a day under a label is none of an event.
+// noEvent is why a day under a label belongs to no event.
 var noEvent = map[string]string{"deadline": "a deadline", "made": madeOn, "status": madeOn, "former": notToBe, "reserve": "is only there if it is needed"}
 
 // afterDue tells whether a deadline stands before a token, and behind it what else is on:

@@ -115,7 +115,7 @@ const madeOn = "when the text was made"
 // opensAgain is why the day on which something opens again is passed over.
 const opensAgain = "when something opens or begins again, which is no event"
 
-// What stands before a date that is none of an event, and why it is passed over.
+// What stands before a date that belongs to no event, and why it is passed over.
 var vetoes = []struct {
 	why   string
 	words []string

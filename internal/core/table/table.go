@@ -148,7 +148,7 @@ type Reading struct {
 	Value string `json:"value"`
 }
 
-// Passed is a date in a text that is none of an event.
+// Passed is a date in a text that belongs to no event.
 type Passed struct {
 	Place fault.Place
 	Text  string

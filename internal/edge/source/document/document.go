@@ -184,7 +184,7 @@ func (r *Rows) Add(from *table.Origin, found notice.Found, keys []string, zone s
 	r.AddPassed(from, found.Passed)
 }
 
-// AddPassed adds dates that are none of an event.
+// AddPassed adds dates that belong to no event.
 func (r *Rows) AddPassed(from *table.Origin, passed []notice.Passed) {
 	for _, p := range passed {
 		r.passed = append(r.passed, table.Passed{Place: fault.Place{File: from.File, Page: p.Page, Line: p.Line, Message: from.Message}, Text: p.Text, Why: p.Why})

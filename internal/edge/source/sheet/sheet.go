@@ -76,7 +76,7 @@ type About struct {
 	Merged        int      // merged ranges
 	Notes         []string
 	Running       bool           // its rows were read from running text
-	Passed        []table.Passed // dates in the text that are none of an event
+	Passed        []table.Passed // dates in the text that belong to no event
 }
 
 // Options say which part of a file is the table. The zero value lets the file

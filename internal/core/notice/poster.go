@@ -36,7 +36,7 @@ func (d *document) posters(units []unit) []unit {
 		switch {
 		case p.timed > 0:
 			out = append(out, p.joined(run)...)
-		case p.above > 0 && titled > 1: // one alone may be the head of a letter
+		case p.above > 0 && (titled > 1 || p.above == 1 && p.hours(run)): // one alone without a time may be the head of a letter
 			out = append(out, p.headed(run)...)
 		default:
 			out = append(out, run...)
@@ -76,6 +76,13 @@ type poster struct {
 	anchors [][2]int // the lines that say days, or times alone, from and to
 	timed   int      // they are times alone, of a day above: 1, titles stand above them; 2, below
 	above   int      // how many lines above an anchor its title is; 0 for none
+}
+
+// hours tells whether a time stands in the lines that say the day.
+func (p poster) hours(run []unit) bool {
+	return slices.ContainsFunc(p.anchors, func(a [2]int) bool {
+		return slices.ContainsFunc(run[a[0]:a[1]], func(u unit) bool { return u.time })
+	})
 }
 
 // posterOf finds the order in a paragraph; the zero poster for none that is sure.

@@ -42,6 +42,8 @@ var opaque = []struct {
 	{[]string{"€", "$", "£"}, pattern.Lazy(`(?i)[€$£]\s?\d[\d.,]*(?:\s*-\s*[€$£]?\d[\d.,]*)?|\b\d[\d.,]*\s?[€£$]`), nil},
 	{[]string{"eur", "usd", "gbp", "chf", "pence"}, pattern.Lazy(`(?i)\b\d[\d.,]*\s?(?:eur|usd|gbp|euros?|chf|pence)\b`), nil},
 	{[]string{"cost", "price", "fee", "kost", "preis", "coûte", "cuesta", "custa", "prix", "precio", "prezzo", "preço"}, pattern.Lazy(`(?i)(?:\b(?:costs?|priced?(?: at| is)?|fee (?:is|of)|kost(?:et|en)?|preis (?:ist|beträgt)|cuestan?|costan?|custam?)|coûte(?:nt)?|prix (?:est|de)|precio (?:es|de)|prezzo (?:è|di)|preço (?:é|de))\s+(?:only|nur|about|circa|ca\.)?\s*\d+[.,]\d{2}\b`), nil},
+	{[]string{" each", " apiece", " pp", " p.p"}, pattern.Lazy(`(?i)\b\d+[.,]\d{2}\s+(?:each|apiece|pp|p\.p\.?)\s*(?:[.,;:)]|$)`), nil},
+	{[]string{"ticket"}, pattern.Lazy(`(?i)\btickets?(?:\s+(?:is|are|at|for|from|now|only|cost))*:?\s+\d+[.,]\d{2}\b`), nil},
 	{[]string{" an ", " per ", " a ", " pro ", " par ", " por ", "je ", " all'"}, pattern.Lazy(`(?i)\b\d+[.,]\d{2}\s+(?:an?|per|pro|par|por|je)\s+(?:hour|head|person|seat|ticket|car|boat|vessel|metre|meter|child|adult|stunde|kopf|nase|heure|personne|hora|persona|ora|pessoa|uur|persoon)\b`), nil}, // and no days: 9.00 to 17.00 per day
 	{[]string{"v"}, pattern.Lazy(`(?i)\bv\d+(?:\.\d+)+\b|\b(?:version|versión|versione|versão)\s*\d+(?:\.\d+)*\b`), versioned},
 	{[]string{"release", "rev", "edition", "ausgabe"}, pattern.Lazy(`(?i)\b(?:release|rev\.?|edition|ausgabe)\s*\d+(?:\.\d+)*\b`), nil},

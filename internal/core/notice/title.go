@@ -197,6 +197,9 @@ var weekLabel = pattern.Lazy(`(?i)^\s*(?:kw|week|wk|woche|kalenderwoche|semaine|
 // sentenceTitle gives the title of an event that a sentence tells of: what stands
 // before its day, where that says something.
 func sentenceTitle(text string) string {
+	if m := invites().FindStringSubmatch(text); m != nil && meaningful(m[1]) {
+		return capital(tidy(m[1]))
+	}
 	if lead, rest, ok := strings.Cut(text, "\x00"); ok && dayNoun().MatchString(tidy(lead)) {
 		text = rest
 	}
@@ -207,6 +210,9 @@ func sentenceTitle(text string) string {
 	}
 	return capital(tidy(text))
 }
+
+// invites is a text that invites to what it names behind a colon at its end.
+var invites = pattern.Lazy(`(?i)^\s*(?:(?:les|os|te) esperamos|rendez-vous|vi aspettiamo|vi invitiamo|esperamos por (?:vós|si)|wij nodigen u uit|wir laden (?:sie |euch )?(?:herzlich )?ein|vous êtes (?:tous )?invités?|you are (?:all )?invited|(?:please )?join us|please come|(?:bitte )?kommen sie|save the date|on vous attend|ci vediamo|nos vemos)(?:\b|\s)[^:]*\x00[^:]*:\s*([^\x00:]+)$`)
 
 // feastName is the name of a feast in front of its day.
 var feastName = pattern.Lazy(`(?i)\s+(?:on\s+)?(?:good friday|maundy thursday|easter (?:saturday|sunday|monday)|whit (?:sunday|monday)|boxing day|christmas (?:day|eve)|new year'?s (?:day|eve)|am karfreitag|am oster(?:sonntag|montag)|am pfingst(?:sonntag|montag)|le (?:vendredi saint|lundi de pâques))$`)

@@ -75,6 +75,25 @@ func unitsOf(lines []Line) []unit {
 	return labelled(out)
 }
 
+// articleLine is a short line that begins with an article.
+var articleLine = pattern.Lazy(`^(?:(?:the|der|die|das|le|la|les|el|los|las|il|lo|i|gli|o|a|os|as|het|de)\s+|l['’])\p{L}+(?:\s[\p{L}\d]+){0,3}$`)
+
+// dayThen tells whether a line is a day and, behind a colon at its end, what is on.
+func dayThen(line string) bool {
+	i := strings.LastIndex(line, ": ")
+	if i < 0 {
+		return false
+	}
+	what := strings.TrimSpace(line[i+2:])
+	return what != "" && len(strings.Fields(what)) <= 6 && !strings.ContainsAny(what[len(what)-1:], ",-–(") && SaysDay(line[:i]) && !SaysDay(what) && meaningful(what) && !smallWords.has(lastWord(what))
+}
+
+// onlyTimes tells whether a line is a time, or hours from and to, and nothing else.
+func onlyTimes(line string) bool {
+	rest, times := Hours(line)
+	return times != "" && strings.Trim(rest, " .,-–—") == ""
+}
+
 // goesOn tells whether a line goes on with the one before it.
 func goesOn(before, l Line) bool {
 	text := strings.TrimSpace(l.Text)
@@ -86,6 +105,12 @@ func goesOn(before, l Line) bool {
 		return false
 	}
 	if hourLine().MatchString(text) && !SaysDay(text) && len(strings.Fields(was)) < 8 { // ore 10 Apertura
+		return false
+	}
+	if articleLine().MatchString(text) && onlyTimes(was) { // the boathouse, below 15:00 – 17:00
+		return false
+	}
+	if dayThen(was) && SaysDay(text) && startsUpper(text) { // two days, each with what is on
 		return false
 	}
 	if cutOff(was, text) {
@@ -369,6 +394,9 @@ func dayLed(text string) bool {
 // abbreviations are words with a full stop that ends no sentence.
 var abbreviations = words(`max s.t c.t dep arr eta etd st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun fr mi sa lun mer jeu ven sam dim gio sab jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e w.e.f hr hrs min mins incl z.b u.a`)
 
+// clockOnly is a time behind a word for one, or a number that can be no day: 14.00.
+var clockOnly = pattern.Lazy(`(?i)\b(?:at|from|to|until|till|um|ab|bis|à|a las|alle|às|om|tot|ore|heures)\s+\d{1,2}\.\d{2}$|\b\d{1,2}\.(?:00|1[3-9]|[2-5]\d)$`)
+
 // ordinalNoun is a noun behind a number with a full stop, as German counts.
 var ordinalNoun = pattern.Lazy(`^(?:Halbjahr|Quartal|Semester|Trimester|Stock|Etage|Obergeschoss|OG|Sitzung|Termin|Lauf|Abschnitt|Klasse|Reihe)\b`)
 
@@ -408,15 +436,23 @@ func sentences(text string) []int {
 			word = word[cut+size:]
 		}
 		if c == '.' {
+			begins := func() bool { // what goes on with a day or a zone is the same sentence
+				following := &reader{text: rest, toks: scan(rest[:min(len(rest), 20)])}
+				return !capitals && upper(next) && following.word(0, beginnings)
+			}
 			digits := word != "" && strings.Trim(word, "0123456789") == ""
 			if !digits && strings.Trim(word, "0123456789.-–") == "" && strings.Contains(word, ".") { // 03.03. Blood donation
-				continue
-			}
-			if word == "p.m" || word == "a.m" { // what goes on with a day or a zone is the same sentence
-				following := &reader{text: rest, toks: scan(rest[:min(len(rest), 20)])}
-				if capitals || !upper(next) || !following.word(0, beginnings) {
+				if !clockOnly().MatchString(text[max(0, start-12):i]) || !begins() && (capitals || !upper(next) || !SaysDay(firstSentence(rest))) { // at 14.00. The drill
 					continue
 				}
+			}
+			if (word == "p.m" || word == "a.m") && !begins() {
+				continue
+			}
+			if (word == "hrs" || word == "hr" || word == "mins" || word == "min") && start > 1 && text[start-2] >= '0' && text[start-2] <= '9' && (begins() || !capitals && upper(next) && SaysDay(firstSentence(rest))) { // at 1045 hrs. Crane test on 3 May
+				out = append(out, end)
+				i = end
+				continue
 			}
 			if following := strings.FieldsFunc(strings.ToLower(rest[:min(len(rest), 12)]), func(r rune) bool { return !unicode.IsLetter(r) }); digits && len(word) <= 2 && len(following) > 0 && (rangeWords.has(following[0]) || andWords.has(following[0]) || orWords.has(following[0])) { // vom 16. bis
 				continue
@@ -435,6 +471,12 @@ func sentences(text string) []int {
 		i = end
 	}
 	return append(out, len(text))
+}
+
+// firstSentence gives a text up to its first full stop that a space follows.
+func firstSentence(text string) string {
+	first, _, _ := strings.Cut(text, ". ")
+	return first
 }
 
 func hasPrefixFold(s, prefix string) bool {

@@ -10,6 +10,17 @@ import (
 	"almanach/internal/core/pattern"
 )
 
+// bracketed tells whether a day stands in brackets behind its day of the week.
+func (r *reader) bracketed(weekday, s span) bool {
+	if weekday.kind != 'd' || len(weekday.dates.days) != 1 || weekday.dates.days[0].weekdays == 0 || weekday.dates.days[0].day != 0 {
+		return false
+	}
+	return weekday.to == s.from && r.is(s.from, '(') || weekday.to == s.from-1 && r.is(s.from-1, '(')
+}
+
+// madeAt is what stands before the day in the last line of a letter: Fait à Tarn Haven, le.
+var madeAt = pattern.Lazy(`(?i)^\s*(?:fait|rédigé|établi|fatto|redatto|hecho|redactado|dado|feito|redigido|done|drawn up|given|opgemaakt|opgesteld|gedaan|ausgefertigt|ausgestellt|gegeben)(?:\s+(?:à|a|en|em|in|at|te|zu)\s+[\p{L}' -]{2,30}?)?,?\s*(?:\s(?:le|il|el|am|on|op|em|den|this))?\s*$`)
+
 // veto takes away the days that belong to no event, and says why.
 func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []string) {
 	minutes := phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
@@ -53,6 +64,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		}
 		reason := ""
 		before := r.before(s.from)
+		if at := n - 1; at >= 0 && r.bracketed(spans[at], s) { // Stand: Mittwoch (25.02.2026)
+			before = r.before(spans[at].from)
+		}
 		if d.set.Message && phraseAt(r.text[r.tok(s.to-1).to:], takenWords) {
 			d.against(s)
 			why = append(why, notToBe)
@@ -94,6 +108,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		}
 		if reason == "" && endsWith(before, []string{"läuft", "laufen"}) && strings.HasSuffix(strings.TrimRight(r.text, " .!"), " ab") { // the permit
 			reason = "a deadline"
+		}
+		if reason == "" && madeAt().MatchString(before) {
+			reason = madeOn
 		}
 		if label, ok := strings.CutSuffix(strings.TrimSpace(before), ":"); ok && reason == "" && labelOf(label) != "reserve" { // that is held
 			reason = noEvent[labelOf(label)]

@@ -60,7 +60,8 @@ func columned(lead string, free bool) bool {
 	}
 	for _, sep := range []string{"\t", ";", "|", ","} {
 		// A list of days with what is on has spaces behind its signs, and no names of columns.
-		if free && (sep == "," || sep == "|") && notice.SaysDay(lines[0]) && strings.Count(lead, sep) == strings.Count(lead, sep+" ") {
+		first := max(0, slices.IndexFunc(lines, func(l string) bool { return strings.Contains(l, sep) })) // that would name the columns
+		if free && (sep == "," || sep == "|") && (notice.SaysDay(lines[0]) || notice.SaysDay(lines[first])) && strings.Count(lead, sep) == strings.Count(lead, sep+" ") {
 			continue
 		}
 		counts := map[int]int{}

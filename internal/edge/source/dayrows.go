@@ -18,11 +18,13 @@ import (
 var dayNames = []string{"Day", "Date", "Day of the rows"}
 
 // findDayRows finds out whether the days of a table stand in rows of their own, each above
-// what takes place on it, and in no column. The table then gets a column of them.
+// what takes place on it, and in no column. They are then those of the column that they
+// stand in, where other rows leave it empty or have their own; else the table gets a column of them.
 func (t *framed) findDayRows() {
 	at, others := -1, 0
 	var dated []int  // by column: the other rows that have a day there
 	told := []bool{} // by column: another row says a day there in whatever words
+	used := []bool{} // by column: another row has something else there
 	for _, r := range t.buffered {
 		if r.Fault != nil || r.Blank() {
 			continue
@@ -47,14 +49,21 @@ func (t *framed) findDayRows() {
 			}
 			told = append(told, make([]bool, max(0, i+1-len(told)))...)
 			told[i] = told[i] || saysDay(c.Text)
+			used = append(used, make([]bool, max(0, i+1-len(used)))...)
+			used[i] = used[i] || c.Filled() && !isDay(c)
 		}
 	}
 	if others == 0 || slices.ContainsFunc(dated, func(n int) bool { return n*2 > others }) {
 		return
 	}
+	t.dayAt, t.dayWords = at, at >= len(told) || !told[at]
+	if at < len(t.header) && t.header[at] != "" && (at >= len(used) || !used[at]) {
+		t.days, t.dayColumn = true, at
+		return
+	}
 	for _, name := range dayNames {
 		if t.header.Find(name) < 0 {
-			t.days, t.dayAt, t.dayWords = true, at, at >= len(told) || !told[at]
+			t.days, t.dayColumn, t.dayAdded = true, len(t.header), true
 			t.header = append(t.header, name)
 			return
 		}
@@ -107,6 +116,14 @@ func (t *framed) opensDay(row *table.Row) bool {
 		return false
 	}
 	t.day, t.under = c, strings.Join(strings.Fields(c.Text), " ")
+	for n, i := range t.fill {
+		if i == t.dayColumn { // what is filled down is this one too
+			t.above[n] = c
+		}
+	}
+	if !alone && !t.dayAdded { // it has a day of its own
+		return false
+	}
 	if !alone {
 		row.Fault = fault.New(c.Text, "is a day as the rows have that are the day of those below, and more stands beside it").Do("give it a row of its own, or take the day out").At(row.Place())
 		return false
@@ -119,7 +136,7 @@ func (t *framed) opensDay(row *table.Row) bool {
 	if t.dayRows > 1 {
 		rows = fmt.Sprintf("%d rows are each the day of the rows below them", t.dayRows)
 	}
-	t.about.Notes[t.dayNote] = fmt.Sprintf("%s, the last of them row %d: %s (column %s)", rows, row.Number, fault.Shorten(t.under, 60), t.header[len(t.header)-1])
+	t.about.Notes[t.dayNote] = fmt.Sprintf("%s, the last of them row %d: %s (column %s)", rows, row.Number, fault.Shorten(t.under, 60), t.header.Label(t.dayColumn))
 	return true
 }
 
@@ -136,15 +153,14 @@ func saysDay(text string) bool {
 	return false
 }
 
-// withDay gives a row with its day in the last column.
+// withDay gives a row with its day in its column.
 func (t *framed) withDay(row table.Row) table.Row {
-	last := len(t.header) - 1
-	if !t.days || row.Fault != nil {
+	if !t.days || row.Fault != nil || row.Filled(t.dayColumn) {
 		return row
 	}
-	cells := make([]table.Cell, last+1)
-	copy(cells[:last], row.Cells)
-	cells[last] = t.day
+	cells := make([]table.Cell, len(t.header))
+	copy(cells, row.Cells)
+	cells[t.dayColumn] = t.day
 	row.Cells = t.block.Take(cells)
 	return row
 }

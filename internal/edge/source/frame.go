@@ -42,12 +42,14 @@ type framed struct {
 	headings int    // met so far
 	noted    int    // of About that says so
 
-	days     bool       // the last column is of days that stand in rows of their own
-	dayAt    int        // the column in which they stand there
-	dayWords bool       // nothing else in that column says a day
-	day      table.Cell // the one that was met last
-	dayRows  int        // met so far
-	dayNote  int        // of About that says so
+	days      bool       // days stand in rows of their own
+	dayAt     int        // in this column
+	dayWords  bool       // nothing else in that column says a day
+	day       table.Cell // the one that was met last
+	dayColumn int        // that the other rows have their day in
+	dayAdded  bool       // that column was added
+	dayRows   int        // met so far
+	dayNote   int        // of About that says so
 }
 
 func newTable(r sheet.Raw, o sheet.Options) (*framed, error) {
@@ -291,7 +293,7 @@ func (t *framed) pull() (table.Row, error) {
 // from above where that is asked for.
 func (t *framed) fit(row table.Row) table.Row {
 	width := len(t.header)
-	if t.days {
+	if t.dayAdded {
 		width--
 	}
 	if row.Fault == nil && len(row.Cells) > width {

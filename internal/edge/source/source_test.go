@@ -512,6 +512,8 @@ func TestDayRows(t *testing.T) {
 			"No|Day|From|Date\n3 (2026-04-13) D-1|early|08:00|2026-04-13\n5 (Wed 15 April (holiday)) D-2|late|10:00|Wed 15 April (holiday)\n7 (Tuesday) Night shift|||Tuesday\n8 (Tuesday) D-3|late|08:00|Tuesday"},
 		"more beside it": {"No,Vessel,From\n13/04/2026,,\nD-1,Corvane,08:00\n14/04/2026,High water,\nD-2,Merle,10:00\nD-3,Tern,10:00,x\n",
 			"No|Vessel|From|Day\n3 (13/04/2026) D-1|Corvane|08:00|13/04/2026\n4 (14/04/2026) ! c.csv, row 4: \"14/04/2026\" is a day as the rows have that are the day of those below, and more stands beside it; give it a row of its own, or take the day out\n5 (14/04/2026) D-2|Merle|10:00|14/04/2026\n6 (14/04/2026) ! c.csv, row 6: \"x\" stands beside the table's 3 columns, so the row's values may have moved; put quotes around values that contain the separator"},
+		"in a column that others leave empty": {"Date,From,Vessel\n13/04/2026,,\n,08:00,Corvane\n,10:00,Merle\n14/04/2026,09:00,Tern\n,11:00,Heron\nTuesday,,\n,12:00,Tern\n",
+			"Date|From|Vessel\n3 (13/04/2026) 13/04/2026|08:00|Corvane\n4 (13/04/2026) 13/04/2026|10:00|Merle\n5 (14/04/2026) 14/04/2026|09:00|Tern\n6 (14/04/2026) 14/04/2026|11:00|Heron\n8 (Tuesday) Tuesday|12:00|Tern"},
 		"days in a column":     {"No,Day,From\n13/04/2026,,\nD-1,13/04/2026,08:00\n", "No|Day|From\n2 13/04/2026||\n3 D-1|13/04/2026|08:00"},
 		"a day below the rows": {"No,Vessel,From\nD-1,Corvane,08:00\n14/04/2026,,\n", "No|Vessel|From\n2 D-1|Corvane|08:00\n3 14/04/2026||"},
 	} {
@@ -520,6 +522,10 @@ func TestDayRows(t *testing.T) {
 		got, about, err := dump(t, path, Options{})
 		require.NoError(t, err, name)
 		assert.Equal(t, c[1], strings.ReplaceAll(got, filepath.ToSlash(filepath.Dir(path))+"/", ""), name)
+		if filled, _, err := dump(t, path, Options{FillDown: []string{"Date"}}); name == "in a column that others leave empty" {
+			require.NoError(t, err)
+			assert.Equal(t, got, filled, "filled down or not")
+		}
 		if name == "each above its rows" {
 			assert.Equal(t, []string{"2 rows are each the day of the rows below them, the last of them row 6: 14/04/2026 (column Day)"}, about.Notes)
 		}

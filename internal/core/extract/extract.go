@@ -3,6 +3,7 @@
 package extract
 
 import (
+	"bytes"
 	"cmp"
 	"encoding/json"
 	"slices"
@@ -64,7 +65,13 @@ func (r Row) Fields() Fields {
 }
 
 // MarshalJSON writes the fields of the row.
-func (r Row) MarshalJSON() ([]byte, error) { return json.Marshal(r.Fields()) }
+func (r Row) MarshalJSON() ([]byte, error) {
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false) // <oda@fenn-agency.example> stays readable; whoever encodes the whole may escape it
+	err := e.Encode(r.Fields())
+	return bytes.TrimSuffix(b.Bytes(), []byte("\n")), err
+}
 
 // Begins gives the instant at which the row begins, in seconds since 1970.
 func (r Row) Begins() int64 { return r.at }

@@ -54,9 +54,12 @@ func TestRows(t *testing.T) {
 	for _, name := range append(append([]string{}, Columns...), More...) {
 		assert.NotPanics(t, func() { first.Value(name) }, name)
 	}
+	text, err := first.MarshalJSON()
+	require.NoError(t, err)
+	assert.Contains(t, string(text), `"Oda <oda@fenn-agency.example>"`)
 	found[0].Master = nil
 	assert.Empty(t, found[0].Fields().Intake, "an event that is of no series, and of no intake")
-	text, err := json.Marshal(dredging)
+	text, err = json.Marshal(dredging)
 	require.NoError(t, err)
 	assert.JSONEq(t, `{"calendar":"closures","uid":"d","title":"Dredging","start":"2026-03-26","end":"2026-03-27","all_day":true,"zone":"","location":"","description":"","status":"","categories":[],"attendees":[],"intake":"","key":""}`, string(text))
 }

@@ -23,7 +23,7 @@ var dayNames = []string{"Day", "Date", "Day of the rows"}
 func (t *framed) findDayRows() {
 	at, others := -1, 0
 	var dated []int  // by column: the other rows that have a day there
-	told := []bool{} // by column: another row says a day there in whatever words
+	told := []int{}  // by column: the other rows that seem to say a day there in whatever words, as keys such as TH/1 do
 	used := []bool{} // by column: another row has something else there
 	for _, r := range t.buffered {
 		if r.Fault != nil || r.Blank() {
@@ -47,8 +47,10 @@ func (t *framed) findDayRows() {
 				dated = append(dated, make([]int, max(0, i+1-len(dated)))...)
 				dated[i]++
 			}
-			told = append(told, make([]bool, max(0, i+1-len(told)))...)
-			told[i] = told[i] || saysDay(c.Text)
+			told = append(told, make([]int, max(0, i+1-len(told)))...)
+			if saysDay(c.Text) {
+				told[i]++
+			}
 			used = append(used, make([]bool, max(0, i+1-len(used)))...)
 			used[i] = used[i] || c.Filled() && !isDay(c)
 		}
@@ -56,7 +58,7 @@ func (t *framed) findDayRows() {
 	if others == 0 || slices.ContainsFunc(dated, func(n int) bool { return n*2 > others }) {
 		return
 	}
-	t.dayAt, t.dayWords = at, at >= len(told) || !told[at]
+	t.dayAt, t.dayWords = at, at >= len(told) || told[at]*2 <= others
 	if at < len(t.header) && t.header[at] != "" && (at >= len(used) || !used[at]) {
 		t.days, t.dayColumn = true, at
 		return

@@ -190,36 +190,31 @@ func CSV(w io.Writer, rows []extract.Row, columns []string) error {
 // values writes a header and n records with a sign between their values. record appends
 // the values of one; several are made side by side.
 func values(w io.Writer, sign rune, header []string, n int, record func(i int, record []string) []string) error {
-	write := func(b *bytes.Buffer, n int, record func(i int) []string) error {
-		out := csv.NewWriter(b)
-		out.Comma, out.UseCRLF = sign, true
-		for i := range n {
-			if err := out.Write(record(i)); err != nil {
-				return err
-			}
-		}
-		out.Flush()
-		return out.Error()
-	}
 	type part struct {
 		text bytes.Buffer
 		err  error
 	}
-	var head part
-	head.err = write(&head.text, 1, func(int) []string { return header })
-	parts, err := job.InParts(context.Background(), n, 4096, func() func(from, to int) *part {
+	parts, err := job.InParts(context.Background(), n+1, 4096, func() func(from, to int) *part {
 		var values []string
 		return func(from, to int) *part {
 			var p part
 			p.text.Grow((to - from) * 160) // as long as most records are
-			p.err = write(&p.text, to-from, func(i int) []string {
-				values = record(from+i, values[:0])
-				return values
-			})
+			out := csv.NewWriter(&p.text)
+			out.Comma, out.UseCRLF = sign, true
+			for i := from; i < to && p.err == nil; i++ {
+				line := header
+				if i > 0 {
+					values = record(i-1, values[:0])
+					line = values
+				}
+				p.err = out.Write(line)
+			}
+			out.Flush()
+			p.err = cmp.Or(p.err, out.Error())
 			return &p
 		}
 	})
-	for _, p := range append([]*part{&head}, parts...) {
+	for _, p := range parts {
 		if err = cmp.Or(err, p.err); err == nil {
 			_, err = p.text.WriteTo(w)
 		}

@@ -36,6 +36,15 @@ func IsPlain(name string, lead []byte, free bool) bool {
 	return !columned(string(lead), free)
 }
 
+// decimals are numbers such as 5,50.
+var decimals = pattern.Lazy(`\d[.,]\d`)
+
+// apart tells whether a space stands behind each sign, but for those in numbers.
+func apart(text, sign string) bool {
+	text = decimals().ReplaceAllString(text, "")
+	return strings.Count(text, sign) == strings.Count(text, sign+" ")
+}
+
 // columned tells whether the lines of a text have the same number of separators, and are no
 // list with bullets.
 func columned(lead string, free bool) bool {
@@ -61,7 +70,7 @@ func columned(lead string, free bool) bool {
 	for _, sep := range []string{"\t", ";", "|", ","} {
 		// A list of days with what is on has spaces behind its signs, and no names of columns.
 		first := max(0, slices.IndexFunc(lines, func(l string) bool { return strings.Contains(l, sep) })) // that would name the columns
-		if free && (sep == "," || sep == "|") && (notice.SaysDay(lines[0]) || notice.SaysDay(lines[first])) && strings.Count(lead, sep) == strings.Count(lead, sep+" ") {
+		if free && (sep == "," || sep == "|") && (notice.SaysDay(lines[0]) || notice.SaysDay(lines[first])) && apart(lead, sep) {
 			continue
 		}
 		counts := map[int]int{}

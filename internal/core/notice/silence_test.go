@@ -87,6 +87,7 @@ func TestHalfRead(t *testing.T) {
 		"Ramp B on 14 April, from 22.00 each night until 05.00":                                                               "2026-04-14 22:00 – 2026-04-15 05:00",
 		"Dredging on 14 May 2026 at 9:00.\nStand: Mittwoch (25.02.2026)":                                                      "2026-05-14 09:00, passed over",
 		"Dragage le 14 mai 2026 à 9h.\nFait à Tarn Haven, le 2 mars 2026":                                                     "2026-05-14 09:00, passed over",
+		"Dredging on 14 May 2026 at 9:00.\n\nTarn Haven, den Mittwoch (25.02.2026)":                                           "2026-05-14 09:00, passed over",
 		"Le test sera fait le 14 mai 2026 à 10h.":                                                                             "2026-05-14 10:00",
 		"The office is open Monday to Friday from 9:00 to 17:00.":                                                             "passed over",
 		"Le 20 mars 2026, 9 h 30 - 10 h 30 : visite":                                                                          "2026-03-20 09:30 – 2026-03-20 10:30",

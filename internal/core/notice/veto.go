@@ -164,8 +164,8 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		if reason == "" && phraseAt(strings.TrimLeft(r.text[r.tok(s.to-1).to:], " ,.)"), lastDayWords) {
 			reason = "a deadline"
 		}
-		if reason == "" && len(spans) == 1 && !u.item && r.dateline(s) {
-			if days, f := d.resolve(s.dates); f == nil && !days[0].first.After(d.today()) {
+		if last := spans[len(spans)-1]; reason == "" && (len(spans) == 1 || len(spans) == 2 && r.bracketed(spans[0], last)) && !u.item && r.dateline(last) {
+			if days, f := d.resolve(last.dates); f == nil && !days[0].first.After(d.today()) {
 				reason = "the date of the letter"
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"os"
 	"reflect"
 	"strings"
@@ -18,6 +19,7 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/plan"
 	"almanach/internal/core/reconcile"
+	"almanach/internal/core/recur"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 	"almanach/internal/job"
@@ -153,4 +155,23 @@ func TestRules(t *testing.T) {
 	for _, shape := range []any{loadJSON{}, extract.Fields{}, ReconcileJSON(&job.Reconciliation{})} {
 		keys(reflect.TypeOf(shape))
 	}
+}
+
+// TestManyValues writes so many occurrences that several are written side by side: in their
+// order, each once.
+func TestManyValues(t *testing.T) {
+	view, err := event.Read([]byte("BEGIN:VEVENT\r\nUID:f\r\nDTSTART:20260325T080000Z\r\nSUMMARY:Ferry, late\r\nCATEGORIES:A,B\r\nATTENDEE;CN=Oda:mailto:oda@fenn-agency.example\r\nEND:VEVENT\r\n"), nil)
+	require.NoError(t, err)
+	var rows []extract.Row
+	var want strings.Builder
+	want.WriteString("start,title,categories,attendees,reminders\r\n")
+	for i := range 10_000 {
+		span := view.When
+		span.Start.Wall += int64(i) * 60
+		rows = append(rows, extract.Row{Occurrence: &recur.Occurrence{View: &view, Span: span}})
+		fmt.Fprintf(&want, "%s,\"Ferry, late\",\"A, B\",Oda <oda@fenn-agency.example>,\r\n", span.Start.RFC3339())
+	}
+	var got bytes.Buffer
+	require.NoError(t, CSV(&got, rows, []string{"start", "title", "categories", "attendees", "reminders"}))
+	assert.True(t, want.String() == got.String(), "not the rows in their order")
 }

@@ -4,6 +4,7 @@
 package replace
 
 import (
+	"cmp"
 	"errors"
 	"io"
 	"io/fs"
@@ -129,6 +130,9 @@ func begin(path string, o Options, write func(io.Writer) error) (name string, er
 	}
 	if e := checked(); err == nil { // what the disk says comes first
 		err = e
+	}
+	if info, e := temp.Stat(); err == nil && (e != nil || info.Size() != back.written) { // it was read while it was written
+		err = cmp.Or(e, errors.New("the file is not as long as what was written"))
 	}
 	if err == nil {
 		err = o.dress(temp, path)

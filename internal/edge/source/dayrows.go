@@ -103,9 +103,14 @@ func filled(r table.Row) (n int) {
 }
 
 // opensDay takes in a row that is the day of those below it. Where it says a day in other
-// words, they have no day that can be read, rather than the one before.
+// words, or is a heading of another kind, such as TBC, they have no day that can be read,
+// rather than the one before.
 func (t *framed) opensDay(row *table.Row) bool {
-	if !t.days || row.Fault != nil {
+	if !t.days {
+		return false
+	}
+	if row.Fault != nil { // it may have been the next day
+		t.newDay(table.Cell{Kind: table.Text, Text: fmt.Sprintf("below row %d, which cannot be read", row.Number)})
 		return false
 	}
 	alone := filled(*row) == 1
@@ -114,15 +119,17 @@ func (t *framed) opensDay(row *table.Row) bool {
 		at = slices.IndexFunc(row.Cells, func(c table.Cell) bool { return c.Filled() })
 	}
 	c := row.Cell(at)
-	if !c.Filled() || !alone && decimal(c.Text) || !isDay(c) && (!alone && !t.dayWords || !saysDay(c.Text)) {
+	switch {
+	case !c.Filled(), row.Sums(), !alone && decimal(c.Text):
+		return false
+	case isDay(c), saysDay(c.Text) && (alone || t.dayWords):
+	case alone: // it is held as a row, and so are those below it
+		t.newDay(c)
+		return false
+	default:
 		return false
 	}
-	t.day, t.under = c, strings.Join(strings.Fields(c.Text), " ")
-	for n, i := range t.fill {
-		if i == t.dayColumn { // what is filled down is this one too
-			t.above[n] = c
-		}
-	}
+	t.newDay(c)
 	if !alone && !t.dayAdded { // it has a day of its own
 		return false
 	}
@@ -140,6 +147,16 @@ func (t *framed) opensDay(row *table.Row) bool {
 	}
 	t.about.Notes[t.dayNote] = fmt.Sprintf("%s, the last of them row %d: %s (column %s)", rows, row.Number, fault.Shorten(t.under, 60), t.header.Label(t.dayColumn))
 	return true
+}
+
+// newDay is the day of the rows from here on.
+func (t *framed) newDay(c table.Cell) {
+	t.day, t.under = c, strings.Join(strings.Fields(c.Text), " ")
+	for n, i := range t.fill {
+		if i == t.dayColumn { // what is filled down is this one too
+			t.above[n] = c
+		}
+	}
 }
 
 // saysDay tells whether a text speaks of a day, if only of one of the week.

@@ -509,7 +509,7 @@ func TestDayRows(t *testing.T) {
 		"each above its rows": {"No,Vessel,From\nMon 13 April 2026,,\nD-1,Corvane,08:00\nD-2,Merle,10:00\n\n,14/04/2026,\nD-3,Tern,08:00\n",
 			"No|Vessel|From|Day\n3 (Mon 13 April 2026) D-1|Corvane|08:00|Mon 13 April 2026\n4 (Mon 13 April 2026) D-2|Merle|10:00|Mon 13 April 2026\n7 (14/04/2026) D-3|Tern|08:00|14/04/2026"},
 		"a day that cannot be read is not the one before": {"No,Day,From\n2026-04-13,,\nD-1,early,08:00\nWed 15 April (holiday),,\nD-2,late,10:00\nTuesday,,\nNight shift,,\nD-3,late,08:00\n",
-			"No|Day|From|Date\n3 (2026-04-13) D-1|early|08:00|2026-04-13\n5 (Wed 15 April (holiday)) D-2|late|10:00|Wed 15 April (holiday)\n7 (Tuesday) Night shift|||Tuesday\n8 (Tuesday) D-3|late|08:00|Tuesday"},
+			"No|Day|From|Date\n3 (2026-04-13) D-1|early|08:00|2026-04-13\n5 (Wed 15 April (holiday)) D-2|late|10:00|Wed 15 April (holiday)\n7 (Night shift) Night shift|||Night shift\n8 (Night shift) D-3|late|08:00|Night shift"},
 		"more beside it": {"No,Vessel,From\n13/04/2026,,\nD-1,Corvane,08:00\n14/04/2026,High water,\nD-2,Merle,10:00\nD-3,Tern,10:00,x\n",
 			"No|Vessel|From|Day\n3 (13/04/2026) D-1|Corvane|08:00|13/04/2026\n4 (14/04/2026) ! c.csv, row 4: \"14/04/2026\" is a day as the rows have that are the day of those below, and more stands beside it; give it a row of its own, or take the day out\n5 (14/04/2026) D-2|Merle|10:00|14/04/2026\n6 (14/04/2026) ! c.csv, row 6: \"x\" stands beside the table's 3 columns, so the row's values may have moved; put quotes around values that contain the separator"},
 		"keys and amounts that can be read as days": {"No,LOA,From\n4/21/26,,\nTH/1,8.15,08:00\n4/22/26,,\nTH/2,7.30,10:00\n",
@@ -518,7 +518,9 @@ func TestDayRows(t *testing.T) {
 			"No|Vessel|From|Day\n3 (13/04/2026) D-1|Corvane|08:00|13/04/2026\n4 (Wed 15 April (holiday)) ! c.csv, row 4: \"Wed 15 April (holiday)\" is a day as the rows have that are the day of those below, and more stands beside it; give it a row of its own, or take the day out\n5 (Wed 15 April (holiday)) D-2|Merle|10:00|Wed 15 April (holiday)"},
 		"in a column that others leave empty": {"Date,From,Vessel\n13/04/2026,,\n,08:00,Corvane\n,10:00,Merle\n14/04/2026,09:00,Tern\n,11:00,Heron\nTuesday,,\n,12:00,Tern\n",
 			"Date|From|Vessel\n3 (13/04/2026) 13/04/2026|08:00|Corvane\n4 (13/04/2026) 13/04/2026|10:00|Merle\n5 (14/04/2026) 14/04/2026|09:00|Tern\n6 (14/04/2026) 14/04/2026|11:00|Heron\n8 (Tuesday) Tuesday|12:00|Tern"},
-		"days in a column":     {"No,Day,From\n13/04/2026,,\nD-1,13/04/2026,08:00\n", "No|Day|From\n2 13/04/2026||\n3 D-1|13/04/2026|08:00"},
+		"days in a column": {"No,Day,From\n13/04/2026,,\nD-1,13/04/2026,08:00\n", "No|Day|From\n2 13/04/2026||\n3 D-1|13/04/2026|08:00"},
+		"a heading of another kind, and a row that cannot be read": {"No,Vessel,From\n13/04/2026,,\nD-1,Corvane,08:00\nTBC,,\nD-2,Merle,10:00\n14/04/2026,,\nD-3,Tern,10:00,x\nD-4,Tern,11:00\nTotal,4,\n",
+			"No|Vessel|From|Day\n3 (13/04/2026) D-1|Corvane|08:00|13/04/2026\n4 (TBC) TBC|||TBC\n5 (TBC) D-2|Merle|10:00|TBC\n7 (14/04/2026) ! c.csv, row 7: \"x\" stands beside the table's 3 columns, so the row's values may have moved; put quotes around values that contain the separator\n8 (14/04/2026) D-4|Tern|11:00|14/04/2026\n9 (14/04/2026) Total|4||14/04/2026"},
 		"a day below the rows": {"No,Vessel,From\nD-1,Corvane,08:00\n14/04/2026,,\n", "No|Vessel|From\n2 D-1|Corvane|08:00\n3 14/04/2026||"},
 	} {
 		path := filepath.Join(t.TempDir(), "c.csv")

@@ -44,19 +44,37 @@ func (l *load) applyTo(ctx context.Context, c *opened, later bool) error {
 			return err
 		}
 	}
-	edits, err := l.bind(c, which)
+	bound, err := l.bind(c, which)
 	if err != nil {
 		return err
 	}
-	apply := c.Apply
 	if s, ok := c.Backend.(calendar.Staged); ok {
-		apply = func(ctx context.Context, edits []calendar.Edit) ([]calendar.Result, error) {
-			return s.ApplyWhen(ctx, edits, l.begun)
+		err := s.ApplyWhen(ctx, bound, l.begun)
+		c.written = true
+		switch {
+		case err != nil && ctx.Err() == nil:
+			return several([]error{err})
+		case err != nil:
+			return err
 		}
-	} else if err := l.begun(); err != nil {
+		for _, i := range which {
+			l.report.Edits[i].Done = true
+			l.record.asWanted(i)
+		}
+		l.wrote(c, len(which), later)
+		return nil
+	}
+	if err := l.begun(); err != nil {
 		return err
 	}
-	results, err := apply(ctx, edits)
+	edits := make([]calendar.Edit, len(which))
+	for n, old := range bound.Old {
+		edits[n].Old = old
+		if edits[n].New, err = l.report.Edits[which[n]].Text(nil); err != nil {
+			return err
+		}
+	}
+	results, err := c.Apply(ctx, edits)
 	c.written = true
 	var failed []error
 	done := 0
@@ -71,9 +89,7 @@ func (l *load) applyTo(ctx context.Context, c *opened, later bool) error {
 		l.record.done(i, raws(results[n].Held))
 		done++
 	}
-	if !later && done > 0 {
-		l.report.Written = append(l.report.Written, Written{c.spec.Name, done})
-	}
+	l.wrote(c, done, later)
 	switch {
 	case err == nil:
 		err = several(failed)
@@ -84,6 +100,13 @@ func (l *load) applyTo(ctx context.Context, c *opened, later bool) error {
 		err = e
 	}
 	return err
+}
+
+// wrote notes how many events were written into a calendar.
+func (l *load) wrote(c *opened, n int, later bool) {
+	if !later && n > 0 {
+		l.report.Written = append(l.report.Written, Written{c.spec.Name, n})
+	}
 }
 
 // several makes one error of those of single edits.
@@ -106,7 +129,7 @@ func several(errs []error) error {
 }
 
 // bind finds the objects that edits are about, as the calendar holds them now.
-func (l *load) bind(c *opened, which []int) ([]calendar.Edit, error) {
+func (l *load) bind(c *opened, which []int) (out calendar.Edits, err error) {
 	wanted := make(map[string]bool, len(which))
 	for _, i := range which {
 		if l.report.Edits[i].Kind != plan.Create {
@@ -114,20 +137,23 @@ func (l *load) bind(c *opened, which []int) ([]calendar.Edit, error) {
 		}
 	}
 	objects := c.holding.Objects(wanted)
-	out := make([]calendar.Edit, len(which))
+	buf := make([]byte, 16<<10)
+	out = calendar.Edits{UIDs: make([]string, len(which)), Old: make([]*ical.Object, len(which)), New: func(n int) ([][]byte, error) {
+		return l.report.Edits[which[n]].Text(buf)
+	}}
 	for n, i := range which {
 		e := &l.report.Edits[i]
-		out[n].New = e.Text()
+		out.UIDs[n] = e.UID
 		if e.Kind == plan.Create {
 			continue
 		}
 		for _, o := range objects[e.UID] {
 			if slices.EqualFunc(o.Raws, e.Before, bytes.Equal) {
-				out[n].Old = o
+				out.Old[n] = o
 			}
 		}
-		if out[n].Old == nil {
-			return nil, fault.Newf("%w", calendar.ErrChanged).At(fault.Place{File: c.spec.Path()}).Do("load again").FromOutside()
+		if out.Old[n] == nil {
+			return out, fault.Newf("%w", calendar.ErrChanged).At(fault.Place{File: c.spec.Path()}).Do("load again").FromOutside()
 		}
 	}
 	return out, nil

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"runtime"
 	"slices"
 
@@ -180,6 +181,9 @@ func what(req LoadRequest) string {
 // perform applies the plan, between what the logbook is told before and after.
 func (l *load) perform(ctx context.Context, what string) error {
 	l.batch = nil // the rows are not needed any more, and can be many
+	if len(l.report.Edits) > spoolFrom {
+		go runtime.GC() // so that what follows goes where they were
+	}
 	l.begin(what)
 	err := l.apply(ctx)
 	if e := l.begun(); e != nil {
@@ -211,6 +215,9 @@ func (l *load) plan(ctx context.Context) error {
 	}
 	if l.req.partial() {
 		r.Selected = l.selected
+	}
+	if l.req.Write && len(l.batch.Rows) > spoolFrom {
+		r.Spool = newSpool(os.TempDir())
 	}
 	r.Apart = l.apart
 	if l.report.Plan, err = plan.Make(ctx, r); err != nil {

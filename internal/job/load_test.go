@@ -57,7 +57,8 @@ func request(t *testing.T, dir, settings, rows string) LoadRequest {
 const calls = "name: calls\nkey: No\ninto: c\nassume: { length: 1h }\nevent: { title: '{Ship}', start: '{Start}', location: '{Berth}', attendees: '{Agent} <{Email}>', properties: { X-PIER: '{Pier}' } }\n"
 
 // TestWorkers loads many rows, some of them doubled, with one worker and with
-// many: every event has its own row's agent, and the files are the same.
+// many, and with their texts in memory and on disk: every event has its own row's
+// agent, and the files are the same.
 func TestWorkers(t *testing.T) {
 	var rows strings.Builder
 	rows.WriteString("No,Ship,Start,Berth,Agent,Email,Pier\n")
@@ -71,7 +72,14 @@ func TestWorkers(t *testing.T) {
 		}
 	}
 	var first []byte
-	for _, workers := range []int{1, 8, 8, 8} {
+	defer func(n int) { spoolFrom = n }(spoolFrom)
+	for n, workers := range []int{1, 8, 8, 8} {
+		if n > 0 {
+			spoolFrom = 100
+		}
+		if n > 2 {
+			t.Setenv("TMPDIR", filepath.Join(t.TempDir(), "none"))
+		}
 		office, dir := harbour(t, "calendars: { c: { file: c.ics } }\n")
 		before := runtime.GOMAXPROCS(workers)
 		r, err := Load(t.Context(), office, request(t, dir, calls, rows.String()))

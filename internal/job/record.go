@@ -23,7 +23,8 @@ import (
 type record struct {
 	book   *logbook.Book
 	run    *logbook.Run
-	prints []uint64 // by edit: of what stands there since; 0 for what was not done
+	wanted []uint64 // by edit: the print of what it is to leave there
+	prints []uint64 // and of what stands there since; 0 for what was not done
 }
 
 // logbookPath is where the desk keeps its logbook, "" without a desk.
@@ -107,8 +108,8 @@ func (l *load) begin(what string) {
 		return
 	}
 	l.record.run = &logbook.Run{Name: l.report.Run, What: what, Intake: l.in.Name, Identity: l.in.Identity, Source: l.sourceName(), Print: printOf(l.report.Source.File), Who: l.office.Who, Began: l.office.Now.UTC(), Totals: l.report.Totals, Undoes: l.undoes}
-	l.record.prints = make([]uint64, len(l.report.Edits))
-	entry := entriesOf(l.report.Plan)
+	l.record.prints, l.record.wanted = make([]uint64, len(l.report.Edits)), make([]uint64, len(l.report.Edits))
+	entry := l.record.entriesOf(l.report.Plan)
 	var err error
 	wait := beside(func() { err = l.record.book.Begin(l.record.run, len(l.report.Edits), entry) })
 	l.begun = func() error {
@@ -129,8 +130,9 @@ func (l *load) sourceName() string {
 // of more, they stand in the calendar and would only fill the logbook.
 const afterImages = 5000
 
-// entriesOf gives the edits of a plan one by one, as the logbook keeps them.
-func entriesOf(p *plan.Plan) func(i int) logbook.Entry {
+// entriesOf gives the edits of a plan one by one, as the logbook keeps them. It may be
+// asked from several goroutines.
+func (r *record) entriesOf(p *plan.Plan) func(i int) logbook.Entry {
 	items := make([]int32, len(p.Edits)) // by edit: the first item that it is of, counted from 1
 	for n := range p.Items {
 		if i := p.Items[n].Edit; i >= 0 && items[i] == 0 {
@@ -139,10 +141,10 @@ func entriesOf(p *plan.Plan) func(i int) logbook.Entry {
 	}
 	return func(i int) logbook.Entry {
 		e := &p.Edits[i]
-		after := e.Text()
-		out := logbook.Entry{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before, Needs: e.Needs, Print: logbook.Print(after)}
+		r.wanted[i] = e.Print()
+		out := logbook.Entry{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before, Needs: e.Needs, Print: r.wanted[i]}
 		if e.Kind != plan.Create || len(p.Edits) <= afterImages {
-			out.After = after
+			out.After, _ = e.Text(nil) // a new event whose text is lost is not written either
 		}
 		if n := items[i]; n > 0 {
 			item := &p.Items[n-1]
@@ -158,10 +160,17 @@ func entriesOf(p *plan.Plan) func(i int) logbook.Entry {
 	}
 }
 
+// asWanted notes that what an edit wanted stands there.
+func (r *record) asWanted(edit int) {
+	if r != nil && edit < len(r.prints) {
+		r.prints[edit] = r.wanted[edit]
+	}
+}
+
 // done notes what stands in the place of an edit.
 func (r *record) done(edit int, held [][]byte) {
 	if r != nil && edit < len(r.prints) {
-		r.prints[edit] = logbook.Print(held)
+		r.prints[edit] = plan.Print(held)
 	}
 }
 
@@ -268,7 +277,7 @@ func (l *load) settleIn(c *opened, entries []logbook.Entry, prints []uint64, tak
 		objects := stands[e.UID]
 		done := len(e.After) == 0 && e.Kind != plan.Create && len(objects) == 0
 		for _, o := range objects {
-			done = done || logbook.Print(o.Raws) == e.Print
+			done = done || plan.Print(o.Raws) == e.Print
 		}
 		if done {
 			prints[i] = e.Print

@@ -129,7 +129,7 @@ func doneOf(entries []logbook.Entry) []plan.Was {
 			continue
 		}
 		w := plan.Was{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Key: e.Key, Title: e.Title, Before: e.Before}
-		w.Stands = func(raws [][]byte) bool { return logbook.Print(raws) == e.Held }
+		w.Stands = func(raws [][]byte) bool { return plan.Print(raws) == e.Held }
 		if e.Needs > 0 {
 			w.Needs = at[e.Needs-1]
 		}

@@ -202,25 +202,56 @@ type splice struct {
 // they are keep their place; what is new goes behind the last event, and zones
 // that are named and not defined before the first.
 func (d *Document) Write(w io.Writer, edits []ObjectEdit, zones *TimeZones) error {
-	if len(d.calendars) == 0 {
-		return d.begin(w, edits, zones)
-	}
+	return d.WriteEach(w, len(edits), func(i int) (ObjectEdit, error) { return edits[i], nil }, zones)
+}
+
+// WriteEach does as Write does, with n edits that are asked for twice each. The text of
+// one that is new need only last until the next is asked for.
+func (d *Document) WriteEach(w io.Writer, n int, edit func(i int) (ObjectEdit, error), zones *TimeZones) error {
 	var splices []splice
 	last := len(d.calendars) - 1
-	written := make([][][]byte, len(d.calendars)) // by VCALENDAR: what is written into it
-	var fresh [][]byte
-	for _, e := range edits {
-		if e.Old == nil {
-			written[last] = append(written[last], e.New...)
-			fresh = append(fresh, e.New...)
-			continue
+	missing := make([]missing, max(len(d.calendars), 1)) // by VCALENDAR
+	for c := range d.calendars {
+		missing[c].defined = d.calendars[c].defined
+	}
+	for i := range n {
+		e, err := edit(i)
+		if err != nil {
+			return err
 		}
-		c := d.pieces[e.Old.Ref.(*part).pieces[0]].calendar
-		written[c] = append(written[c], e.New...)
-		splices = d.edit(splices, e)
+		into := max(last, 0)
+		if e.Old != nil {
+			into = int(d.pieces[e.Old.Ref.(*part).pieces[0]].calendar)
+			splices = d.edit(splices, e)
+		}
+		for _, raw := range e.New {
+			missing[into].look(raw)
+		}
+	}
+	fresh := func() error {
+		for i := range n {
+			e, err := edit(i)
+			if err == nil && e.Old == nil {
+				err = writeAll(w, e.New)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if last < 0 { // a calendar that is still to be made
+		_, err := w.Write(missing[0].appendTo([]byte(Prologue), zones))
+		if err == nil {
+			err = fresh()
+		}
+		if err == nil {
+			_, err = io.WriteString(w, Epilogue)
+		}
+		return err
 	}
 	for n, c := range d.calendars {
-		if text := zones.AppendMissing(nil, written[n], c.defined); len(text) > 0 && c.first >= 0 {
+		if text := missing[n].appendTo(nil, zones); len(text) > 0 && c.first >= 0 {
 			splices = append(splices, splice{c.first, c.first, text})
 		}
 	}
@@ -249,20 +280,8 @@ func (d *Document) edit(to []splice, e ObjectEdit) []splice {
 	return to
 }
 
-// begin writes a document that was empty.
-func (d *Document) begin(w io.Writer, edits []ObjectEdit, zones *TimeZones) error {
-	var all [][]byte
-	for _, e := range edits {
-		all = append(all, e.New...)
-	}
-	if _, err := w.Write(zones.AppendMissing([]byte(Prologue), all, nil)); err != nil {
-		return err
-	}
-	return writeAll(w, append(all, []byte(Epilogue)))
-}
-
 // copy writes the data with the splices, and what is new before offset end.
-func (d *Document) copy(w io.Writer, splices []splice, end int, fresh [][]byte) error {
+func (d *Document) copy(w io.Writer, splices []splice, end int, fresh func() error) error {
 	at := 0
 	upTo := func(to int) error {
 		if to <= at {
@@ -284,7 +303,7 @@ func (d *Document) copy(w io.Writer, splices []splice, end int, fresh [][]byte) 
 	if err := upTo(end); err != nil {
 		return err
 	}
-	if err := writeAll(w, fresh); err != nil {
+	if err := fresh(); err != nil {
 		return err
 	}
 	return upTo(len(d.Data))

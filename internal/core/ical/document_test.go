@@ -125,7 +125,9 @@ func TestTimeZones(t *testing.T) {
 	assert.ErrorContains(t, err, "neither defined in the file nor a known time zone")
 	_, err = z.Find("Broken")
 	assert.ErrorContains(t, err, "has neither STANDARD nor DAYLIGHT")
-	text := string(z.AppendMissing(nil, [][]byte{[]byte("X;TZID=Europe/Lisbon:1\r\nX;TZID=Quay:1\r\nX;TZID=Known:1\r\nX;TZID=Europe/Lisbon:2\r\nX;TZID=No/Where:1\r\n")}, map[string]bool{"Known": true}))
+	named := missing{defined: map[string]bool{"Known": true}}
+	named.look([]byte("X;TZID=Europe/Lisbon:1\r\nX;TZID=Quay:1\r\nX;TZID=Known:1\r\nX;TZID=Europe/Lisbon:2\r\nX;TZID=No/Where:1\r\n"))
+	text := string(named.appendTo(nil, z))
 	assert.Equal(t, 2, strings.Count(text, "BEGIN:VTIMEZONE"))
 	assert.Contains(t, text, "TZID:Quay")
 }

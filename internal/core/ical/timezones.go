@@ -105,30 +105,44 @@ func sameClock(a, b *zone.Zone) bool {
 // event of an earlier year makes it begin there.
 const definedFrom = 2000
 
-// AppendMissing appends to dst the VTIMEZONE of every zone that the components
-// name and defined does not know, in the order in which they are met.
-func (t *TimeZones) AppendMissing(dst []byte, components [][]byte, defined map[string]bool) []byte {
-	first := definedFrom
-	var missing []string
-	met := map[string]bool{}
-	for _, raw := range components {
-		before := len(missing)
-		ZoneNames(raw, func(name []byte) {
-			if met[string(name)] {
-				return
-			}
-			met[string(name)] = true
-			if !defined[string(name)] {
-				missing = append(missing, string(name))
-			}
-		})
-		if len(missing) > before || len(missing) > 0 {
-			if y := FirstYear(raw); y > 0 {
-				first = min(first, y)
-			}
+// missing finds the zones that components name and their calendar does not define.
+type missing struct {
+	defined map[string]bool
+	met     map[string]bool
+	names   []string
+	first   int // the first year of components since the first name; 0 for none
+}
+
+// look looks at a component.
+func (m *missing) look(raw []byte) {
+	ZoneNames(raw, func(name []byte) {
+		if m.met[string(name)] {
+			return
 		}
+		if m.met == nil {
+			m.met = map[string]bool{}
+		}
+		m.met[string(name)] = true
+		if !m.defined[string(name)] {
+			m.names = append(m.names, string(name))
+		}
+	})
+	if len(m.names) == 0 {
+		return
 	}
-	for _, name := range missing {
+	if y := FirstYear(raw); y > 0 && (m.first == 0 || y < m.first) {
+		m.first = y
+	}
+}
+
+// appendTo appends the VTIMEZONEs of the zones to dst, in the order in which they were
+// met.
+func (m *missing) appendTo(dst []byte, t *TimeZones) []byte {
+	first := definedFrom
+	if m.first > 0 {
+		first = min(first, m.first)
+	}
+	for _, name := range m.names {
 		if z, err := t.standard(name); err == nil {
 			dst = AppendZone(dst, z.Named(name), first)
 		} else if own := t.own[name]; own != nil {

@@ -1,6 +1,9 @@
 package plan
 
 import (
+	"cmp"
+	"encoding/json"
+	"iter"
 	"slices"
 	"strings"
 
@@ -15,7 +18,8 @@ type change struct {
 	object   *ical.Object // that it is a component of; nil for an object that is new
 	part     int          // index into the object's components; -1 for a new component
 	uid      string
-	text     []byte // nil takes the component away
+	text     []byte // nil takes the component away, but for a new component
+	fresh    text   // of a new component
 	leaving  bool   // the whole object is taken out, as it stands in another calendar
 	item     int    // index of the item that it belongs to
 }
@@ -23,17 +27,29 @@ type change struct {
 // editor makes edits of changes.
 type editor struct {
 	holdings []*Holding
-	changes  []change
-	series   bool // some rows change dates of a series
+	changes  [][]change // in lists, of which there can be many
+	series   bool       // some rows change dates of a series
 }
 
-func (e *editor) add(c change) { e.changes = append(e.changes, c) }
+func (e *editor) add(changes ...change) {
+	if len(changes) > 0 {
+		e.changes = append(e.changes, changes)
+	}
+}
 
 // sort puts the changes into the order of their items.
 func (e *editor) sort() {
-	byItem := func(a, b change) int { return a.item - b.item }
-	if !slices.IsSortedFunc(e.changes, byItem) {
-		slices.SortStableFunc(e.changes, byItem)
+	last := -1
+	for _, list := range e.changes {
+		for i := range list {
+			if list[i].item < last {
+				all := slices.Concat(e.changes...)
+				slices.SortStableFunc(all, func(a, b change) int { return a.item - b.item })
+				e.changes = [][]change{all}
+				return
+			}
+			last = list[i].item
+		}
 	}
 }
 
@@ -48,10 +64,13 @@ type place struct {
 func (e *editor) finish(p *Plan) {
 	e.sort()
 	at := map[place]int{}
-	block := make([][]byte, len(e.changes)) // for the texts of new events, of which most have one component
-	p.Edits = make([]Edit, 0, len(e.changes))
+	size := 0
+	for _, list := range e.changes {
+		size += len(list)
+	}
+	p.Edits = make([]Edit, 0, size)
 	var leaving []Edit
-	for _, c := range e.changes {
+	for c := range e.take() {
 		n, known := len(p.Edits), false
 		if c.object != nil || e.series { // a new event is an object of its own otherwise
 			key := place{c.to, c.uid}
@@ -62,9 +81,6 @@ func (e *editor) finish(p *Plan) {
 		}
 		if !known {
 			p.Edits = append(p.Edits, e.begin(c))
-			if c.object == nil {
-				p.Edits[n].After = block[n : n : n+1]
-			}
 			if c.object != nil && c.from != c.to {
 				leaving = append(leaving, Edit{Kind: MoveOut, Calendar: e.holdings[c.from].Name, UID: c.uid, Before: c.object.Raws, Needs: n + 1})
 			}
@@ -73,15 +89,29 @@ func (e *editor) finish(p *Plan) {
 		p.Items[c.item].Edit = n
 	}
 	for i := range p.Edits {
-		if edit := &p.Edits[i]; edit.Kind == Change && len(edit.Text()) == 0 {
+		if edit := &p.Edits[i]; edit.Kind == Change && len(edit.standing()) == 0 {
 			edit.Kind, edit.After = Remove, nil
 		}
 	}
 	p.Edits = append(p.Edits, leaving...)
 }
 
+// take gives the changes one by one. They are gone then.
+func (e *editor) take() iter.Seq[*change] {
+	return func(yield func(*change) bool) {
+		for n, list := range e.changes {
+			for i := range list {
+				if !yield(&list[i]) {
+					return
+				}
+			}
+			e.changes[n] = nil
+		}
+	}
+}
+
 // begin gives the edit of an object in which nothing is changed yet.
-func (e *editor) begin(c change) Edit {
+func (e *editor) begin(c *change) Edit {
 	out := Edit{Kind: Create, Calendar: e.holdings[c.to].Name, UID: c.uid}
 	if c.object != nil {
 		out.After = slices.Clone(c.object.Raws)
@@ -96,13 +126,15 @@ func (e *editor) begin(c change) Edit {
 }
 
 // change puts a component into an edit.
-func (e *editor) change(edit *Edit, c change) {
+func (e *editor) change(edit *Edit, c *change) {
 	switch {
 	case edit.Kind == Remove || edit.Kind == MoveOut:
 	case c.leaving:
 		edit.Kind, edit.After = MoveOut, nil
+	case c.part < 0 && c.object == nil && !e.series: // the only one
+		edit.fresh = c.fresh
 	case c.part < 0:
-		edit.After = append(edit.After, c.text)
+		edit.After = append(edit.After, c.fresh.plain())
 	case c.text != nil:
 		edit.After[c.part] = e.carried(c, c.text)
 	case e.whole(c):
@@ -114,13 +146,45 @@ func (e *editor) change(edit *Edit, c change) {
 
 // whole tells whether taking a component away takes the object away: an event
 // goes with its changed occurrences.
-func (e *editor) whole(c change) bool {
+func (e *editor) whole(c *change) bool {
 	return len(c.object.Raws) == 1 || !ical.Has(c.object.Raws[c.part], "RECURRENCE-ID")
 }
 
 // Text gives the components that an edit leaves in the calendar. The list must
-// not be changed.
-func (e *Edit) Text() [][]byte {
+// not be changed. That of a new event may use the memory of buf; an error is one of
+// the spool.
+func (e *Edit) Text(buf []byte) ([][]byte, error) {
+	if e.fresh.block == nil {
+		return e.standing(), nil
+	}
+	raw, err := e.fresh.read(buf)
+	if err != nil {
+		return nil, err
+	}
+	return [][]byte{raw}, nil
+}
+
+// MarshalJSON gives the edit with its text.
+func (e Edit) MarshalJSON() ([]byte, error) {
+	type plain Edit
+	after, err := e.Text(nil)
+	if e.fresh.block != nil {
+		e.After = after
+	}
+	out, errOut := json.Marshal(plain(e))
+	return out, cmp.Or(err, errOut)
+}
+
+// Print gives the checksum of what an edit leaves in the calendar.
+func (e *Edit) Print() uint64 {
+	if e.fresh.block != nil {
+		return e.fresh.print
+	}
+	return Print(e.standing())
+}
+
+// standing gives what After leaves.
+func (e *Edit) standing() [][]byte {
 	if !slices.ContainsFunc(e.After, func(raw []byte) bool { return raw == nil }) { // nearly always
 		return e.After
 	}
@@ -130,7 +194,7 @@ func (e *Edit) Text() [][]byte {
 // carried gives a component as it goes into another calendar: times against a
 // zone that only its own calendar defines are brought into UTC, or they would
 // mean nothing there.
-func (e *editor) carried(c change, raw []byte) []byte {
+func (e *editor) carried(c *change, raw []byte) []byte {
 	if c.from == c.to {
 		return raw
 	}

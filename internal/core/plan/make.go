@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
@@ -55,6 +56,7 @@ type Request struct {
 	// Parallel is how many goroutines may work side by side, and Workers runs
 	// work that often and gives what waits for its end; nil does it once.
 	Parallel int
+	Spool    Spool // for the texts of new events; nil keeps them in memory
 	Workers  func(n int, work func()) (wait func())
 }
 
@@ -145,6 +147,10 @@ func (m *maker) rows(ctx context.Context) error {
 		next <- n
 	}
 	close(next)
+	if len(m.series) > 0 { // its events may have several components, which are put together
+		m.Spool = nil
+	}
+	var end atomic.Int64
 	held := 0
 	for _, h := range m.Holdings {
 		held += len(h.slots)
@@ -154,13 +160,14 @@ func (m *maker) rows(ctx context.Context) error {
 		block = make([]Item, rows)
 	}
 	work := func() {
-		mapper := m.Batch.Mapping.Mapper()
+		mapper, texts := m.Batch.Mapping.Mapper(), &writer{spool: m.Spool, end: &end}
+		defer texts.flush()
 		for n := range next {
 			if ctx.Err() != nil {
 				return
 			}
 			from, to := n*shardSize, min((n+1)*shardSize, rows)
-			s := &shard{maker: m, mapper: mapper, stands: make([]Stand, 0, to-from)}
+			s := &shard{maker: m, mapper: mapper, texts: texts, stands: make([]Stand, 0, to-from)}
 			if block != nil {
 				s.items = block[from:from:to]
 			}
@@ -183,16 +190,16 @@ func (m *maker) rows(ctx context.Context) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	items, changes, stands, most := 0, 0, 0, 0
+	items, stands, most := 0, 0, 0
 	for _, s := range shards {
-		items, changes, stands, most = items+len(s.items), changes+len(s.changes), stands+len(s.stands), max(most, len(s.items))
+		items, stands, most = items+len(s.items), stands+len(s.stands), max(most, len(s.items))
 	}
 	if block != nil && most <= shardSize && items > rows/2 {
 		m.plan.Items = block[:0]
 	} else {
 		m.plan.Items = make([]Item, 0, items+len(m.Batch.Held)+len(m.Batch.LeftOut))
 	}
-	m.edits.changes, m.plan.standing = slices.Grow(m.edits.changes, changes), slices.Grow(m.plan.standing, stands)
+	m.plan.standing = slices.Grow(m.plan.standing, stands)
 	for n, s := range shards {
 		m.add(s)
 		shards[n] = nil
@@ -206,7 +213,7 @@ func (m *maker) occurrences() {
 	if len(m.series) == 0 {
 		return
 	}
-	s := &shard{maker: m, mapper: m.Batch.Mapping.Mapper()}
+	s := &shard{maker: m, mapper: m.Batch.Mapping.Mapper(), texts: &writer{}}
 	for i := range m.Batch.Rows {
 		if _, _, changes := m.Batch.Occurrence(i); changes {
 			s.row(i)
@@ -243,10 +250,10 @@ func (m *maker) add(s *shard) {
 	} else {
 		m.plan.Items = append(m.plan.Items, s.items...)
 	}
-	for _, c := range s.changes {
-		c.item += first
-		m.edits.changes = append(m.edits.changes, c)
+	for i := range s.changes {
+		s.changes[i].item += first
 	}
+	m.edits.add(s.changes...)
 	for _, n := range s.notes {
 		for _, kind := range n.notes.Kinds(m.Intake) {
 			m.plan.Assumed[kind] = append(m.plan.Assumed[kind], int(m.Batch.Rows[n.row].Number))
@@ -320,8 +327,10 @@ func (m *maker) sort() {
 		items[to], at[from] = m.plan.Items[from], to
 	}
 	m.plan.Items = items
-	for i := range m.edits.changes {
-		m.edits.changes[i].item = at[m.edits.changes[i].item]
+	for _, list := range m.edits.changes {
+		for i := range list {
+			list[i].item = at[list[i].item]
+		}
 	}
 	for i := range m.plan.standing {
 		if s := &m.plan.standing[i]; s.Item >= 0 {

@@ -4,9 +4,9 @@
 // A Plan is a value. It has the outcome of every row, every edit with the
 // event before and after it, what has gone from the source, what the guards
 // say, and the totals. It is made the same way for a preview and for a load; a
-// preview is a plan that is not applied. Nothing in it refers to an open file:
-// it can be kept, shown, and applied later, if the events in the calendars are
-// still what they were.
+// preview is a plan that is not applied. Nothing in it refers to an open file but
+// a Spool: it can be kept, shown, and applied later, if the events in the calendars
+// are still what they were.
 //
 // Where the rules are: row.go one row against its calendars, gone.go rows that
 // have left the source, guards.go changes so many at once that they must be
@@ -165,7 +165,7 @@ type Edit struct {
 	Calendar string
 	UID      string
 	Before   [][]byte `json:",omitempty"`
-	After    [][]byte `json:",omitempty"`
+	After    [][]byte `json:",omitempty"` // but for most events of a Create: see Text
 
 	// Needs is the edit that must be done before this one is, counted from 1;
 	// 0 for none. An event is only taken out of a calendar once it stands in
@@ -173,6 +173,8 @@ type Edit struct {
 	Needs int `json:",omitempty"`
 
 	Done bool `json:",omitempty"` // it was applied
+
+	fresh text // what a Create writes, where it is not in After
 }
 
 // Guard is a number of changes that is most likely a mistake in the source,
@@ -215,7 +217,11 @@ func (p *Plan) Event(i *Item) *event.Event {
 	if i.Event != nil || i.Edit < 0 {
 		return i.Event
 	}
-	for _, raw := range p.Edits[i.Edit].After {
+	texts, err := p.Edits[i.Edit].Text(nil)
+	if err != nil {
+		return nil
+	}
+	for _, raw := range texts {
 		v, err := event.Read(raw, p.zones)
 		if err == nil && v.Key == i.Key && (v.Recurrence.IsZero() == (i.Recurrence == nil)) {
 			return &v.Event

@@ -32,7 +32,7 @@ type shard struct {
 	settled  []string // keys for which a decision was used
 	masters  map[identity.ID]*master
 	cancels  int
-	text     []byte        // new events, one behind the other
+	texts    *writer       // of new events
 	wanted   intake.Wanted // what the current row wants
 	copies   []standing    // and where it stands
 }
@@ -453,13 +453,10 @@ func (s *shard) create(i int, id identity.ID, place int32, n int) {
 	} else if c.uid = own; len(s.Places(i)) > 1 {
 		c.uid = s.uid(id, place, n, len(s.Places(i)))
 	}
-	if cap(s.text)-len(s.text) < 4096 { // one block holds the new events of many rows
-		s.text = make([]byte, 0, 256<<10)
-	}
-	from := len(s.text)
 	marks := marksOf(s.Intake.Identity, own, s.mapper.Key(s.Batch.Rows[i]).String())
-	s.text = fresh(s.text, marks[:], c.uid, &w.Event, recurrence, s.Stamp, s.zoneNames(place))
-	c.text = s.text[from:len(s.text):len(s.text)]
+	c.fresh = s.texts.add(func(dst []byte) []byte {
+		return fresh(dst, marks[:], c.uid, &w.Event, recurrence, s.Stamp, s.zoneNames(place))
+	})
 	s.add(s.item(i, agree.New, place, c.uid), &c)
 }
 

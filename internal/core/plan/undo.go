@@ -121,7 +121,7 @@ func (p *Plan) back(w Was, edit int, zones ical.Zones) {
 			}
 		}
 	}
-	text := e.Text()
+	text := e.standing()
 	if len(text) == 0 {
 		text = e.Before
 	}

@@ -15,7 +15,7 @@ import (
 func was(p *Plan) (out []Was) {
 	for i := range p.Edits {
 		e := &p.Edits[i]
-		after := e.Text()
+		after, _ := e.Text(nil)
 		out = append(out, Was{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before, Needs: e.Needs, Title: e.UID[:2], Stands: func(raws [][]byte) bool { return slices.EqualFunc(raws, after, bytes.Equal) }})
 	}
 	return out

@@ -49,11 +49,22 @@ type Backend interface {
 	Close() error
 }
 
-// Staged is a Backend that can prepare edits before any of them may be seen.
+// Staged is a Backend that does all edits or none, and can prepare them before any
+// of them may be seen.
 type Staged interface {
 	// ApplyWhen does as Backend.Apply does, but nothing of the edits is to be seen
 	// in the calendar before ready has returned nil. It calls ready once at most.
-	ApplyWhen(ctx context.Context, edits []Edit, ready func() error) ([]Result, error)
+	// Where it gives no error, all stands just as it was given.
+	ApplyWhen(ctx context.Context, edits Edits, ready func() error) error
+}
+
+// Edits are edits whose texts are made when they are asked for.
+type Edits struct {
+	UIDs []string
+	Old  []*ical.Object // as of Edit, by UID
+	// New gives the components of one, as of Edit. It is asked for more than once. What
+	// it gives for one without Old only lasts until it is called again.
+	New func(i int) ([][]byte, error)
 }
 
 var (

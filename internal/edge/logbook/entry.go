@@ -10,7 +10,6 @@ import (
 	"runtime"
 	"sync/atomic"
 
-	"github.com/cespare/xxhash/v2"
 	"github.com/klauspost/compress/flate"
 	"golang.org/x/sync/errgroup"
 
@@ -32,17 +31,6 @@ type Entry struct {
 	Print    uint64   // of what was to stand there
 
 	Held uint64 `json:"-"` // print of what stood there afterwards; 0 where it was not done, or not known
-}
-
-// Print gives a checksum of an object's components. It is never 0: that is for
-// nothing known.
-func Print(raws [][]byte) uint64 {
-	var d xxhash.Digest
-	d.Reset()
-	for _, raw := range raws {
-		d.Write(raw)
-	}
-	return max(d.Sum64(), 1)
 }
 
 // partSize is how many entries are packed together.

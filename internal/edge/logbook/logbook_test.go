@@ -34,7 +34,7 @@ func TestRuns(t *testing.T) {
 	b, _ := book(t)
 	var entries []Entry
 	for i := range 5000 {
-		entries = append(entries, Entry{Kind: plan.Change, Calendar: "berths", UID: fmt.Sprint(i), Key: fmt.Sprintf("TH-%d", i), Before: [][]byte{[]byte("before")}, After: [][]byte{[]byte("after")}, Print: Print([][]byte{[]byte("after")})})
+		entries = append(entries, Entry{Kind: plan.Change, Calendar: "berths", UID: fmt.Sprint(i), Key: fmt.Sprintf("TH-%d", i), Before: [][]byte{[]byte("before")}, After: [][]byte{[]byte("after")}, Print: plan.Print([][]byte{[]byte("after")})})
 	}
 	run := &Run{Name: "r1", What: "load", Intake: "calls", Identity: "calls", Totals: plan.Totals{Rows: 5000}}
 	require.NoError(t, b.Begin(run, len(entries), func(i int) Entry { return entries[i] }))

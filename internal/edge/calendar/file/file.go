@@ -4,6 +4,7 @@ package file
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -177,35 +178,29 @@ func (f *File) Close() error { return nil }
 
 // Apply implements calendar.Backend. It does all edits or none.
 func (f *File) Apply(ctx context.Context, edits []calendar.Edit) ([]calendar.Result, error) {
-	return f.ApplyWhen(ctx, edits, func() error { return nil })
-}
-
-// ApplyWhen implements calendar.Staged: the new file is written and read back
-// meanwhile.
-func (f *File) ApplyWhen(ctx context.Context, edits []calendar.Edit, ready func() error) ([]calendar.Result, error) {
-	results := make([]calendar.Result, len(edits))
-	if len(edits) == 0 {
-		return results, nil
-	}
-	uids := make([]string, len(edits))
+	all := calendar.Edits{UIDs: make([]string, len(edits)), Old: make([]*ical.Object, len(edits)), New: func(i int) ([][]byte, error) { return edits[i].New, nil }}
 	for i, e := range edits {
-		uids[i] = e.UID()
+		all.UIDs[i], all.Old[i] = e.UID(), e.Old
 	}
-	err := f.apply(ctx, edits, uids, ready)
-	held := make([]ical.Object, len(edits))
+	err := f.ApplyWhen(ctx, all, func() error { return nil })
+	results := make([]calendar.Result, len(edits))
 	for i, e := range edits {
 		switch {
 		case err != nil:
 			results[i].Err = err
-		case len(e.New) > 0: // the new file was read back as a whole, and is what was written
-			held[i] = ical.Object{UID: uids[i], Raws: e.New}
-			results[i].Held = &held[i]
+		case len(e.New) > 0:
+			results[i].Held = &ical.Object{UID: all.UIDs[i], Raws: e.New}
 		}
 	}
 	return results, err
 }
 
-func (f *File) apply(ctx context.Context, edits []calendar.Edit, uids []string, ready func() error) error {
+// ApplyWhen implements calendar.Staged: the new file is written and read back as a
+// whole meanwhile, and is what was written.
+func (f *File) ApplyWhen(ctx context.Context, edits calendar.Edits, ready func() error) error {
+	if len(edits.UIDs) == 0 {
+		return nil
+	}
 	if f.doc.Damaged {
 		return f.damaged()
 	}
@@ -226,20 +221,12 @@ func (f *File) apply(ctx context.Context, edits []calendar.Edit, uids []string, 
 	if err := f.unchanged(true); err != nil {
 		return err
 	}
-	if err := f.free(edits, uids); err != nil {
+	if err := f.free(edits); err != nil {
 		return err
-	}
-	object, want := make([]ical.ObjectEdit, len(edits)), f.doc.Components()
-	for i, e := range edits {
-		object[i] = ical.ObjectEdit(e)
-		want += len(e.New)
-		if e.Old != nil {
-			want -= len(e.Old.Raws)
-		}
 	}
 	sum := &summed{ctx: ctx, hash: newHash()}
 	err = replace.File(f.path, replace.Options{
-		Check: func(r io.Reader) error { return f.confirm(ctx, r, sum, want) },
+		Check: func(r io.Reader) error { return f.confirm(ctx, r, sum) },
 		Ready: func() error {
 			if err := ready(); err != nil {
 				return err
@@ -248,10 +235,20 @@ func (f *File) apply(ctx context.Context, edits []calendar.Edit, uids []string, 
 		},
 	}, func(w io.Writer) error {
 		sum.w = w
-		if err := f.doc.Write(sum, object, f.zones); err != nil {
-			return err
+		events := make([]int, len(edits.UIDs)) // of each edit, as it was last asked for
+		err := f.doc.WriteEach(sum, len(events), func(i int) (ical.ObjectEdit, error) {
+			text, err := edits.New(i)
+			events[i] = len(text)
+			return ical.ObjectEdit{Old: edits.Old[i], New: text}, err
+		}, f.zones)
+		sum.events = f.doc.Components()
+		for i, old := range edits.Old {
+			sum.events += events[i]
+			if old != nil {
+				sum.events -= len(old.Raws)
+			}
 		}
-		return sum.flush()
+		return cmp.Or(err, sum.flush())
 	})
 	if err != nil {
 		if ctx.Err() != nil {
@@ -264,16 +261,16 @@ func (f *File) apply(ctx context.Context, edits []calendar.Edit, uids []string, 
 }
 
 // free makes sure that nothing stands under the UIDs of what is created.
-func (f *File) free(edits []calendar.Edit, uids []string) error {
-	fresh := make(map[string]bool, len(edits))
-	for i, e := range edits {
-		if e.Old != nil {
+func (f *File) free(edits calendar.Edits) error {
+	fresh := make(map[string]bool, len(edits.UIDs))
+	for i, uid := range edits.UIDs {
+		if edits.Old[i] != nil {
 			continue
 		}
-		if fresh[uids[i]] {
-			return f.exists(uids[i])
+		if fresh[uid] {
+			return f.exists(uid)
 		}
-		fresh[uids[i]] = true
+		fresh[uid] = true
 	}
 	for i := range f.doc.Objects {
 		if uid := f.doc.Objects[i].UID; fresh[uid] {
@@ -290,7 +287,7 @@ func (f *File) exists(uid string) *fault.Fault {
 // confirm reads the new file from the disk's side while it is written: before it takes
 // the old one's place it must be what was written, whole, with as many events as
 // there should be.
-func (f *File) confirm(ctx context.Context, from io.Reader, sum *summed, want int) error {
+func (f *File) confirm(ctx context.Context, from io.Reader, sum *summed) error {
 	got := newHash()
 	r := ical.NewReader(io.TeeReader(interruptible{ctx, from}, got))
 	n := 0
@@ -312,8 +309,8 @@ func (f *File) confirm(ctx context.Context, from io.Reader, sum *summed, want in
 	if got.Sum64() != sum.hash.Sum64() {
 		return errors.New("what was read back is not what was written")
 	}
-	if n != want {
-		return fmt.Errorf("%d events were found when reading back, and not %d", n, want)
+	if n != sum.events {
+		return fmt.Errorf("%d events were found when reading back, and not %d", n, sum.events)
 	}
 	return nil
 }
@@ -381,10 +378,11 @@ func (f *File) sameBytes() error {
 
 // summed writes in large blocks and keeps a checksum of what it wrote.
 type summed struct {
-	ctx  context.Context
-	w    io.Writer
-	hash hash.Hash64
-	buf  []byte
+	ctx    context.Context
+	w      io.Writer
+	hash   hash.Hash64
+	buf    []byte
+	events int // that there are to be in all
 }
 
 func newHash() hash.Hash64 {

@@ -187,7 +187,7 @@ func TestReadBack(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "t.ics")
 	f := &File{}
 	check := func(written, onDisk string, want int) error {
-		sum := &summed{ctx: t.Context(), w: &strings.Builder{}, hash: newHash()}
+		sum := &summed{ctx: t.Context(), w: &strings.Builder{}, hash: newHash(), events: want}
 		_, err := sum.Write([]byte(written))
 		require.NoError(t, err)
 		require.NoError(t, sum.flush())
@@ -195,7 +195,7 @@ func TestReadBack(t *testing.T) {
 		file, err := os.Open(path)
 		require.NoError(t, err)
 		defer file.Close()
-		return f.confirm(t.Context(), file, sum, want)
+		return f.confirm(t.Context(), file, sum)
 	}
 	require.NoError(t, check(others, others, 1))
 	assert.ErrorContains(t, check(others, strings.Replace(others, "theirs", "others", 1), 1), "not what was written")

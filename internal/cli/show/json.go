@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strconv"
 	"strings"
 
 	"almanach/internal/core/agree"
@@ -160,13 +161,23 @@ type loadJSON struct {
 	Notes  []string     `json:"notes,omitempty"`
 	NoGone string       `json:"nothing_removed,omitempty"`
 
-	Zone    string   `json:"zone,omitempty"`    // of times that name none
-	Unused  []string `json:"unused,omitempty"`  // columns that nothing uses
-	Remarks []string `json:"remarks,omitempty"` // on the source: what of it was not read, headings within it
+	Zone     string       `json:"zone,omitempty"`     // of times that name none
+	ZoneWhy  string       `json:"zone_why,omitempty"` // what said so, where nobody did
+	Columns  []columnJSON `json:"columns,omitempty"`  // found by their headings
+	Dates    []string     `json:"dates,omitempty"`    // what settled their order of day and month
+	Unused   []string     `json:"unused,omitempty"`   // columns that nothing uses
+	Remarks  []string     `json:"remarks,omitempty"`  // on the source: what of it was not read, headings within it
+	Warnings []errorJSON  `json:"warnings,omitempty"` // on the calendars and the logbook
 
 	Guards  []guardJSON   `json:"guards,omitempty"`
 	Written []writtenJSON `json:"written,omitempty"`
 	Error   []errorJSON   `json:"error,omitempty"`
+}
+
+// columnJSON is a field and the columns that it is read from.
+type columnJSON struct {
+	Field   string   `json:"field"`
+	Columns []string `json:"columns"`
 }
 
 // guardJSON is a number of changes that must be allowed.
@@ -198,7 +209,13 @@ func LoadJSON(name string, r *job.Report, err error) any {
 		return out
 	}
 	out.Run, out.Totals, out.Past, out.Notes, out.NoGone = r.Run, r.Totals, r.Plan.Past, r.Notes, r.NoGone
-	out.Zone, out.Unused, out.Remarks = r.Zone, r.Unused, r.Remarks
+	out.Zone, out.Dates, out.Unused, out.Remarks, out.Warnings = r.Zone, r.Evidence, r.Unused, r.Remarks, faultsJSON(r.Warnings)
+	if out.ZoneWhy = r.ZoneWhy; r.ZoneFrom != "" {
+		out.ZoneWhy = "the heading " + strconv.Quote(r.ZoneFrom)
+	}
+	for _, c := range r.Matched {
+		out.Columns = append(out.Columns, columnJSON{c.Field, list(c.Columns)})
+	}
 	for n := range r.Items {
 		out.Items = append(out.Items, itemOf(r, &r.Items[n]))
 	}
@@ -243,7 +260,11 @@ func errorsJSON(err error) (out []errorJSON) {
 	if !errors.As(err, &several) {
 		several = job.Faults{fault.Of(err)}
 	}
-	for _, f := range several {
+	return faultsJSON(several)
+}
+
+func faultsJSON(faults []*fault.Fault) (out []errorJSON) {
+	for _, f := range faults {
 		out = append(out, errorJSON{Row: placeJSON(f.Place), Column: f.Place.Column, Value: f.Value, Message: f.Cause.Error(), Advice: f.Advice})
 	}
 	return out
@@ -265,13 +286,16 @@ type reconcileJSON struct {
 	To       string           `json:"to"`
 	Endless  bool             `json:"endless,omitempty"`
 	Totals   reconcile.Totals `json:"totals"`
+	LeftOut  int              `json:"left_out,omitempty"` // rows
 	Findings []findingJSON    `json:"findings"`
+	Zone     string           `json:"zone,omitempty"`     // of times that name none
+	Warnings []errorJSON      `json:"warnings,omitempty"` // events that could not be read
 }
 
 // ReconcileJSON gives the JSON form of a reconciliation.
 func ReconcileJSON(r *job.Reconciliation) any {
 	from, to := rangeText(r.Range)
-	out := reconcileJSON{from, to, r.Endless, r.Totals, []findingJSON{}}
+	out := reconcileJSON{from, to, r.Endless, r.Totals, r.LeftOut, []findingJSON{}, r.Zone, faultsJSON(r.Faults)}
 	for _, f := range r.Findings {
 		one := findingJSON{Finding: f.Kind, Row: placeJSON(f.Place), Key: f.Key, UID: f.UID, Calendar: f.Calendar, Event: eventOf(&f.Event), Fields: f.Fields, Reason: f.Reason}
 		if one.Fields == nil {

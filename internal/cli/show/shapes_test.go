@@ -151,7 +151,11 @@ var meanings = map[string]string{
 	"left_out":            "rows that the intake leaves out",
 	"letter":              "the column's letter",
 	"line":                "the line in the file, counted from 1; 0 where there are none",
+	"load.columns":        "fields whose columns were found by their headings",
+	"columns.columns":     "the columns that it is read from",
+	"load.dates":          "what settled the order of day and month of a column",
 	"load.zone":           "the zone of times that name none",
+	"reconcile.zone":      "the zone of times that name none",
 	"location":            "the place",
 	"made":                "what was made",
 	"merged":              "how many ranges of cells are merged",
@@ -218,6 +222,8 @@ var meanings = map[string]string{
 	"unused":              "columns that nothing uses",
 	"value":               "the value",
 	"wanted":              "rows that want an event",
+	"warnings.message":    "what is wrong",
+	"warnings":            "what could not be read in a calendar or the logbook, and was passed over",
 	"what":                "load, adopt or undo",
 	"when":                "the date and time, as found",
 	"where":               "where it is",
@@ -227,6 +233,7 @@ var meanings = map[string]string{
 	"written":             "events written, by calendar",
 	"written.events":      "how many events",
 	"wrote":               "what the last load wrote, where that is known",
+	"zone_why":            "what named that zone, where nobody did",
 	"zone":                "the time zone; empty for all-day events and times without one",
 }
 

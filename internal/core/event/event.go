@@ -128,7 +128,19 @@ func (e *Event) Differ(o *Event) (out Set) {
 }
 
 // StatusWords are the words for an event's status, and the status each means.
-var StatusWords = map[string]string{"confirmed": "confirmed", "definite": "confirmed", "tentative": "tentative", "provisional": "tentative", "cancelled": "cancelled", "canceled": "cancelled"}
+var StatusWords = func() map[string]string {
+	out := map[string]string{}
+	for status, words := range map[string]string{
+		"confirmed": "confirmed definite bestätigt confirmé confirmée confirmado confirmada confermato confermata bevestigd",
+		"tentative": "tentative provisional vorläufig provisorisch provisoire provvisorio provvisoria provisório provisória voorlopig",
+		"cancelled": "cancelled canceled storniert abgesagt annulé annulée cancelado cancelada anulado anulada annullato annullata geannuleerd",
+	} {
+		for _, w := range strings.Fields(words) {
+			out[w] = status
+		}
+	}
+	return out
+}()
 
 // canonical gives the form in which two texts of one meaning are equal: NFC,
 // line feeds alone, no control characters, no space at either end. It tells

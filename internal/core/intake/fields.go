@@ -2,6 +2,7 @@ package intake
 
 import (
 	_ "embed" // the colours are a data file
+	"maps"
 	"net/mail"
 	"net/url"
 	"slices"
@@ -56,11 +57,10 @@ func oneOf(what string, words map[string]string) func(string) (string, *fault.Fa
 		if word, ok := words[strings.ToLower(text)]; ok {
 			return word, nil
 		}
-		names := make([]string, 0, len(words))
-		for w := range words {
-			names = append(names, w)
+		names := slices.Sorted(maps.Keys(words))
+		if len(names) > 10 { // in many languages: what they mean is enough
+			names = slices.Compact(slices.Sorted(maps.Values(words)))
 		}
-		slices.Sort(names)
 		f := fault.Unknown("word", text, names)
 		f.Cause = fault.Newf("is not %s", what).Cause
 		return "", f

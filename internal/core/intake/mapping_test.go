@@ -359,7 +359,7 @@ held: Not "2026-03-06 9:00–11:00" is not a day, nor a range of days`},
 No|Name|Day|At|To|Length|State
 1||2026-13-07|25:10|26:00|x|paid
 2|A|2026-13-07||||`, `
-held: Name is empty: the event has no title (fill it in, or leave such rows out with leave_out); State "paid" is not a status (choose canceled, cancelled, confirmed, definite, provisional or tentative); Day "2026-13-07" is not a date or time; At "25:10" is not a date or time; To "26:00" is not a date or time; Length "x" is not a length of time
+held: Name is empty: the event has no title (fill it in, or leave such rows out with leave_out); State "paid" is not a status (choose cancelled, confirmed or tentative); Day "2026-13-07" is not a date or time; At "25:10" is not a date or time; To "26:00" is not a date or time; Length "x" is not a length of time
 held: Day "2026-13-07" is not a date or time`},
 		{"a column of weekdays by its heading", "event: { title: '{No}', start: '{When}' }\n", `
 No|Wochentag|When

@@ -12,10 +12,29 @@ import (
 )
 
 // cancelWords say that what a row is about does not take place.
-var cancelWords = []string{"cancelled", "canceled", "withdrawn", "called off", "storniert", "abgesagt", "annulé", "annulée", "cancelado", "cancelada", "anulado", "annullato", "annullata", "geannuleerd", "afgelast"}
+var cancelWords = []string{"cancelled", "canceled", "withdrawn", "called off", "cxl", "cxld", "canx", "cncl", "canc", "storniert", "abgesagt", "entfällt", "fällt aus", "ausgefallen", "gestrichen", "annulé", "annulée", "supprimé", "supprimée", "cancelado", "cancelada", "anulado", "anulada", "annullato", "annullata", "soppresso", "soppressa", "desmarcado", "desmarcada", "geannuleerd", "afgelast", "vervallen", "geschrapt"}
 
 // putOffWords say that what a row is about does not take place at the time that it has.
 var putOffWords = []string{"postponed", "moved", "rescheduled", "on hold", "deferred", "suspended", "verschoben", "verlegt", "ausgesetzt", "reporté", "reportée", "aplazado", "aplazada", "pospuesto", "rinviato", "rinviata", "spostato", "spostata", "adiado", "adiada", "uitgesteld", "verplaatst"}
+
+// doubtWords say in a column of states that what a row is about may not take place, or
+// that it was not wanted.
+var doubtWords = []string{
+	"?", "tbc", "tba", "tbd", "to be confirmed", "to be decided", "unconfirmed", "not confirmed", "pending", "maybe", "open", "option", "optional", "on request", "requested", "provisional", "tentative", "draft", "waiting list", "waitlist", "void", "rejected", "declined", "refused", "no show", "no-show", "not coming", "not taking place", "deleted",
+	"offen", "unbestätigt", "nicht bestätigt", "vorläufig", "provisorisch", "unter vorbehalt", "angefragt", "abgelehnt", "warteliste", "gelöscht",
+	"à confirmer", "non confirmé", "non confirmée", "en attente", "provisoire", "refusé", "refusée",
+	"por confirmar", "sin confirmar", "pendiente", "rechazado", "rechazada",
+	"da confermare", "in attesa", "provvisorio", "provvisoria", "rifiutato", "rifiutata",
+	"a confirmar", "por confirmar", "pendente", "provisório", "provisória", "recusado", "recusada",
+	"nog te bevestigen", "in afwachting", "onder voorbehoud", "voorlopig", "afgewezen", "geweigerd",
+}
+
+// affirming are headings under which a no says that what a row is about may not take place.
+var affirming = []string{
+	"confirmed", "approved", "active", "valid", "going ahead", "goes ahead", "takes place", "taking place",
+	"bestätigt", "genehmigt", "aktiv", "gültig", "findet statt", "confirmé", "confirmée", "approuvé", "validé", "actif", "maintenu", "confirmado", "confirmada", "aprobado", "activo",
+	"confermato", "confermata", "approvato", "attivo", "aprovado", "ativo", "bevestigd", "goedgekeurd", "actief", "gaat door",
+}
 
 // kept is what a column called Cancelled by says of what takes place. A name there says
 // that it does not.
@@ -47,8 +66,9 @@ func Cancels(header table.Header, texts func(column int) []string) (condition st
 		}
 		var values []string
 		for _, text := range texts(i) {
-			if slices.Contains(cancelWords, strings.ToLower(strings.TrimSpace(text))) {
-				values = append(values, strconv.Quote(text))
+			text = strconv.Quote(strings.TrimSpace(text)) // as the condition sees it
+			if slices.Contains(cancelWords, strings.ToLower(text[1:len(text)-1])) && !slices.Contains(values, text) {
+				values = append(values, text)
 			}
 		}
 		switch len(values) {
@@ -103,27 +123,41 @@ func Cancelling(rows []table.Row, column int) (out []string) {
 		if len(c.Text) == 0 || len(c.Text) > 12 || c.Kind != table.Text && c.Kind != table.Bool || len(out) > 0 && out[len(out)-1] == c.Text || slices.Contains(out, c.Text) {
 			continue
 		}
-		if slices.Contains(cancelWords, strings.ToLower(c.Text)) {
+		if slices.Contains(cancelWords, strings.ToLower(strings.TrimSpace(c.Text))) {
 			out = append(out, c.Text)
 		}
 	}
 	return out
 }
 
-// offWords are both kinds of words by their first letter: every cell is held against them.
-var offWords = sync.OnceValue(func() *[256][]string {
-	var out [256][]string
-	for _, w := range slices.Concat(cancelWords, putOffWords) {
-		out[w[0]] = append(out[w[0]], w)
+// offWords are the words for what does not take place as it stands by their first octet,
+// as every cell is held against them; stateWords are those of a column of states.
+var (
+	offWords   = sync.OnceValue(func() *byFirst { return index(cancelWords, putOffWords) })
+	stateWords = sync.OnceValue(func() *byFirst { return index(cancelWords, putOffWords, doubtWords) })
+)
+
+type byFirst [256][]string
+
+func index(lists ...[]string) *byFirst {
+	var out byFirst
+	for _, w := range slices.Concat(lists...) {
+		out[w[0]|0x20] = append(out[w[0]|0x20], w)
 	}
 	return &out
-})
+}
 
 // Off gives a function that tells whether a text in a column of a heading says that what its
 // row is about does not take place, or not as it stands: Postponed, Cancelled – weather,
-// and anything but a no under Cancelled. Longer texts are remarks, and say nothing.
+// anything but a no under Cancelled, a no under Confirmed, Tbc under Status. Longer texts are
+// remarks, and say nothing.
 func Off(heading string) func(text string) bool {
 	by, called := tellsOff(heading)
+	affirms := slices.Contains(affirming, strings.ToLower(strings.Trim(heading, " ?:")))
+	words := offWords()
+	if h := headingOf(heading); h.rank(names("status")) > 0 {
+		words = stateWords()
+	}
 	return func(text string) bool {
 		text = strings.TrimSpace(text)
 		if text == "" || len(text) > 40 {
@@ -132,7 +166,11 @@ func Off(heading string) func(text string) bool {
 		if by || called {
 			return !slices.Contains(kept, strings.ToLower(text))
 		}
-		for _, w := range offWords()[text[0]|0x20] {
+		if affirms {
+			low := strings.ToLower(text)
+			return slices.Contains(kept, low) && strings.Trim(low, "-–") != "" || slices.Contains(doubtWords, low)
+		}
+		for _, w := range words[text[0]|0x20] {
 			if len(text) < len(w) || !strings.EqualFold(text[:len(w)], w) {
 				continue
 			}

@@ -25,6 +25,7 @@ func TestCancels(t *testing.T) {
 		"who did":             {table.Header{"Storniert von"}, [][]string{{"Ada Reed", ""}}, `!(lower(trim(col("Storniert von"))) in [` + quoted(kept) + "])"},
 		"a date of its own":   {table.Header{"Cancel by"}, [][]string{{"12/03/2026", ""}}, ""},
 		"yes to another":      {table.Header{"Pilot"}, [][]string{{"no", "yes"}}, ""},
+		"a space behind it":   {table.Header{"State"}, [][]string{{"cxl ", "ok", "cxl"}}, `col("State") == "cxl"`},
 		"two columns":         {table.Header{"State", "Storniert"}, [][]string{{"abgesagt"}, {"x"}}, `col("State") == "abgesagt" || ` + yes("Storniert")},
 		"in a sentence":       {table.Header{"Note"}, [][]string{{"not cancelled"}}, ""},
 		"no heading":          {table.Header{""}, [][]string{{"cancelled"}}, ""},
@@ -42,8 +43,11 @@ func TestCancels(t *testing.T) {
 
 func TestOff(t *testing.T) {
 	for heading, texts := range map[string]map[string]bool{
-		"Status":    {"Postponed": true, "moved to 12 May": true, "CANCELLED – weather": true, "Annulée": true, "verschoben?": true, "not moved": false, "moveds": false, "": false, "ok": false, "moved, as the skipper of the tug had asked for": false},
-		"Cancelled": {"open?": true, "yes": true, "no": false, "-": false, " Nein ": false},
+		"Status":         {"Postponed": true, "moved to 12 May": true, "CANCELLED – weather": true, "Annulée": true, "verschoben?": true, "not moved": false, "moveds": false, "": false, "ok": false, "moved, as the skipper of the tug had asked for": false},
+		"Booking status": {"TBC": true, "?": true, "à confirmer": true, "No show": true, "declined by agent": true, "berthed": false, "Confirmed": false, "opened": false},
+		"Agent":          {"TBC": false, "?": false, "open": false, "fällt aus": true, "CXL": true},
+		"Confirmed?":     {"no": true, "Nein": true, "FALSE": true, "tbc": true, "yes": false, "": false, "-": false, "Ada Reed": false},
+		"Cancelled":      {"open?": true, "yes": true, "no": false, "-": false, " Nein ": false},
 	} {
 		off := Off(heading)
 		for text, want := range texts {

@@ -31,7 +31,7 @@ func (s *spanFlags) add(c *cobra.Command, from, to string) {
 	flags := c.Flags()
 	flags.StringVar(&s.from, "from", "", "first `DAY`, or a date and time, or words (default: "+from+")")
 	flags.StringVar(&s.to, "to", "", "last `DAY`, included, or a date and time, or +4w (default: "+to+")")
-	flags.StringVar(&s.in, "in", "", "the `SPAN` in words, instead of both: today, this week, next month, \"april 2027\", 2027")
+	flags.StringVar(&s.in, "in", "", "the `SPAN` in words, instead of both: today, \"next week\", \"5-9 april\", \"april 2027\", q2, 2027")
 }
 
 // span reads the flags on the office's clock.

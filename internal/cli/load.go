@@ -82,7 +82,7 @@ func (f *loadFlags) source(c *cobra.Command) {
 	flags.StringVar(&f.sheet, "sheet", "", "`SHEET` of the workbook, by name or number")
 	flags.StringVar(&f.header, "header", "", "`ROW` of the column names, two rows as 4-5, or none (default: found)")
 	flags.StringVar(&f.dayOrder, "day-order", "", "`ORDER` of 05/03/2026: \"day first\", \"month first\" or \"year first\" (default: learnt from the column)")
-	flags.StringVar(&f.length, "length", "", "`LENGTH` to assume for events without an end, such as 1h")
+	flags.StringVar(&f.length, "length", "", "`LENGTH` to assume for events without an end, such as 1h; or the column of a table that holds it")
 	flags.StringVar(&f.leaveOut, "leave-out", "", "leave out the rows that meet this `CONDITION`, such as 'State == \"draft\"'")
 	flags.StringVar(&f.cancelWhen, "cancel-when", "", "cancel the events of the rows that meet this `CONDITION`")
 }
@@ -235,7 +235,7 @@ func name(req job.LoadRequest) string {
 // thing once.
 func (a *app) choose(err error, req *job.LoadRequest, asked map[string]bool) bool {
 	f := fault.Of(err)
-	options := map[string]string{"key": "--key", "title": "--title", "start": "--start", "end": "--end", "sheet": "--sheet", "calendar": "--into"}
+	options := map[string]string{"key": "--key", "title": "--title", "start": "--start", "end": "--end", "length": "--length", "sheet": "--sheet", "calendar": "--into"}
 	option := options[f.Missing]
 	if option == "" || len(f.Choices) == 0 || asked[f.Error()] || a.json || a.yes || !a.terminal() {
 		return false
@@ -399,15 +399,25 @@ func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, e
 			in.Name, in.Identity = f.name, f.name
 		}
 	}
-	if len(f.title)+len(f.start)+len(f.end) > 0 {
-		req.Fields = map[string][]string{}
-		for field, columns := range map[string][]string{"title": f.title, "start": f.start, "end": f.end} {
-			if len(columns) > 0 {
-				req.Fields[field] = columns
-			}
+	length := []string{}
+	if f.length != "" && !f.assumes() {
+		length = append(length, f.length)
+	}
+	for field, columns := range map[string][]string{"title": f.title, "start": f.start, "end": f.end, "length": length} {
+		if len(columns) > 0 && req.Fields == nil {
+			req.Fields = map[string][]string{}
+		}
+		if len(columns) > 0 {
+			req.Fields[field] = columns
 		}
 	}
 	return req, f.settings(req.Intake)
+}
+
+// assumes tells whether --length is a length, and no column.
+func (f *loadFlags) assumes() bool {
+	_, length := moment.ParseLength(f.length)
+	return length || f.length != "" && strings.ContainsAny(f.length[:1], "0123456789-+.")
 }
 
 // settings applies the flags that stand for settings of an intake.
@@ -433,7 +443,7 @@ func (f *loadFlags) settings(in *intake.Intake) error {
 	default:
 		return fault.Unknown("day order", f.dayOrder, []string{"day first", "month first", "year first"})
 	}
-	if f.length != "" {
+	if f.assumes() {
 		d, ok := moment.ParseLength(f.length)
 		if !ok {
 			return fault.New(f.length, "is not a length of time").Do("write --length 1h or 90min")

@@ -40,6 +40,9 @@ type heading struct {
 // Ankunftszeit, Einddatum.
 var parts = []string{"datum", "uhrzeit", "zeit", "tijd", "beginn", "ende", "dauer", "duur"}
 
+// hourNames are headings that mean what Hours means: lengths, or times of day.
+var hourNames = []string{"hrs", "hr", "h", "std", "stunden", "heures", "horas", "ore", "uren"}
+
 // headingOf takes a heading apart: startTime, from_utc, Est. duration (h).
 func headingOf(name string) heading {
 	var h heading
@@ -68,6 +71,9 @@ func headingOf(name string) heading {
 		h.words = append(h.words, apart(word)...)
 	}
 	h.text = strings.Join(h.words, " ")
+	if slices.Contains(hourNames, h.text) {
+		h.words, h.text = []string{"hours"}, "hours"
+	}
 	h.beside = strings.TrimSpace(h.beside)
 	return h
 }
@@ -136,7 +142,7 @@ func (h heading) record() bool {
 // rank gives how well column i names a field, from 1, or 0 when it does not.
 func (m *matcher) rank(field string, i int) int {
 	h := m.headings[i]
-	if figures := i < len(m.figures) && m.figures[i]; (h.text == "hours" || h.text == "stunden") && figures != (field == "length") {
+	if figures := i < len(m.figures) && m.figures[i]; h.text == "hours" && figures != (field == "length") {
 		return 0 // bare numbers of hours are a length, anything else is when it is open
 	}
 	// Ships arrive before they leave, ferries leave before they arrive: which of

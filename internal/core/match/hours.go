@@ -135,7 +135,7 @@ func (h *hours) end(from int, left []int) *fault.Fault {
 		if h.choice("length") != nil {
 			return nil
 		}
-		left = slices.DeleteFunc(left, func(i int) bool { return !h.later(from, i, month) })
+		left = slices.DeleteFunc(append(left, h.called("hours")...), func(i int) bool { return !h.later(from, i, month) })
 		return h.ask("end", left, "hold times after the start, and no name says which is the end", "holds times after the start, and its name does not say whether it is the end")
 	}
 	until := end.Indexes[len(end.Indexes)-1]
@@ -156,6 +156,57 @@ func (h *hours) end(from int, left []int) *fault.Fault {
 	}
 	if rivals := slices.DeleteFunc(left, func(i int) bool { return !headingOf(h.header.Label(i)).strong("end") }); len(rivals) > 0 {
 		return h.ask("end", append([]int{until}, rivals...), "hold times of day, and no name says which is that of the end", "")
+	}
+	return nil
+}
+
+// called gives the columns of times of a name that no field takes.
+func (h *hours) called(name string) (out []int) {
+	for i := range h.traits {
+		if !h.taken(i) && h.timed(i) && headingOf(h.header.Label(i)).text == name {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// lengths gives the column called Hours of which most times are before those of the start, so
+// that they are lengths, counted from 1; 0 for none.
+func (h *hours) lengths() int {
+	start := h.choice("start")
+	if start == nil || h.choice("length") != nil || h.choice("end") != nil {
+		return 0
+	}
+	if at := slices.IndexFunc(start.Indexes, h.timed); at >= 0 {
+		for _, i := range h.called("hours") {
+			if t := h.traits[i]; !slices.ContainsFunc(t.Samples, func(s string) bool { _, ok := moment.ParseLength(s); return !ok }) && !h.later(start.Indexes[at], i, month) {
+				return i + 1
+			}
+		}
+	}
+	return 0
+}
+
+// lasting asks about a column of lengths whose name does not say that they are the events':
+// left out, these would be of a length that is only assumed.
+func (h *hours) lasting() *fault.Fault {
+	_, told := h.given.Fields["end"]
+	if told || slices.ContainsFunc([]string{"end", "length", "all_day"}, func(field string) bool { return h.choice(field) != nil }) {
+		return nil
+	}
+	for i, t := range h.traits {
+		name := headingOf(h.header.Label(i))
+		if h.taken(i) || len(t.Samples) == 0 || name.record() || name.rank(names("reminders")) > 0 {
+			continue
+		}
+		other := func(s string) bool {
+			_, ok := moment.ParseLength(s)
+			return !ok || !lettered([]string{s})
+		}
+		if label := h.header.Label(i); !slices.ContainsFunc(t.Samples, other) {
+			f := fault.Newf("%s holds lengths of time, and its name does not say whether they are the events'", label)
+			return f.Offer("--length", "length", "", [][]string{{label}}).Do("give %s if they are, or --end none if not", fault.Given("--length", []string{label}))
+		}
 	}
 	return nil
 }

@@ -110,7 +110,8 @@ type Given struct {
 	Key    []string            // the columns of the key, which are never chosen
 	Fields map[string][]string // the columns of fields, by the fields' names; for the end it can be None
 
-	turned bool // what leaves and what arrives stand in the other order than the columns say
+	turned  bool // what leaves and what arrives stand in the other order than the columns say
+	lengths int  // a column called Hours that holds lengths, counted from 1; 0 for none
 }
 
 // Columns chooses columns for the fields of a table by its rows. It gives a fault where
@@ -216,6 +217,10 @@ func choose(header table.Header, rows []table.Row, traits []Traits, given Given)
 		given.turned = true
 		choices, f = suit(header, traits, given)
 	}
+	if h := (hours{header, rows, traits, choices, given}); h.lengths() > 0 {
+		given.lengths = h.lengths()
+		choices, f = suit(header, traits, given)
+	}
 	return choices, f
 }
 
@@ -224,7 +229,10 @@ func doubts(header table.Header, rows []table.Row, traits []Traits, choices []Ch
 	if f := folded(header, rows, traits, choices); f != nil {
 		return f
 	}
-	return unplaced(header, rows, traits, choices, given)
+	if f := unplaced(header, rows, traits, choices, given); f != nil {
+		return f
+	}
+	return (&hours{header, rows, traits, choices, given}).lasting()
 }
 
 // suit chooses columns by their headings and traits alone.
@@ -246,7 +254,7 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	Decide(traits)
 	for i := range header {
 		m.headings = append(m.headings, headingOf(header.Label(i)))
-		m.figures = append(m.figures, i < len(traits) && traits[i].Filled > 0 && traits[i].Figures*2 >= traits[i].Filled)
+		m.figures = append(m.figures, i < len(traits) && traits[i].Filled > 0 && traits[i].Figures*2 >= traits[i].Filled || i == given.lengths-1)
 	}
 	for i, t := range traits {
 		c := matchColumn{Traits: t, temporal: t.Column.Holds(t.Filled - t.Bad), role: t.Column.Mostly()}
@@ -277,6 +285,7 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	}
 	m.leftClocks()
 	m.halves()
+	m.take("length", m.given["length"]...)
 	for _, field := range []string{"zone", "all_day", "length", "location", "description", "url", "categories", "title"} {
 		if m.has(field) {
 			continue

@@ -85,6 +85,13 @@ func TestMatch(t *testing.T) {
 		{"No|What|Starts|Duration|Length (m)", "1|A|2026-04-02 10:00|2h|8.15\n2|B|2026-04-09 10:00|1h|12.5", "start Starts, length Duration, title What"},
 		{"NO:|What|Day", "1002|A|2026-04-02\n1447|B|2026-04-09", "start Day, title What"},
 		{"No|What|Date limite|Jour", "1|A|2026-04-01|2026-04-02\n2|B|2026-04-01|2026-04-09", "start Jour, title What"},
+		{"No|What|On|At|Heures", "1|A|2026-04-02|9:00|2\n2|B|2026-04-09|9:00|3.5", "start On+At, length Heures, title What"},
+		{"No|What|On|At|Std", "1|A|2026-04-02|9:00|2h\n2|B|2026-04-09|9:00|90 min", "start On+At, length Std, title What"},
+		{"No|What|On|At|Hours", "1|A|2026-04-02|9:00|2:00\n2|B|2026-04-09|9:00|10:30\n3|C|2026-04-09|9:00|1:00", "start On+At, length Hours, title What"},
+		{"No|What|On|At|Hrs", "1|A|2026-04-02|9:00|11:00\n2|B|2026-04-09|9:00|10:30", "Hrs holds times after the start"},
+		{"No|What|Tag|Stunden", "1|A|2026-04-02|9:00-11:00\n2|B|2026-04-09|9:00-11:00", "start Tag+Stunden, title What"},
+		{"No|What|On|At|Effort", "1|A|2026-04-02|9:00|2h\n2|B|2026-04-09|9:00|90 min", `Effort holds lengths of time, and its name does not say whether they are the events'; give --length "Effort" if they are, or --end none if not`},
+		{"No|What|On|Hire", "1|A|2026-04-02|2 days\n2|B|2026-04-09|3 days", "Hire holds lengths of time"},
 		{"No|Vessel|Day|Arrival|ETA|Departure|ETD", "1|A|Mon|2026-03-02|18:00|2026-03-16|19:30\n2|B|Sat|2026-03-07|9:00|2026-03-18|12:00", "start Arrival+ETA, end Departure+ETD, title Vessel"},
 	} {
 		var rows []table.Row

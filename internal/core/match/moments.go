@@ -96,11 +96,15 @@ func (m *chooser) leftClocks() {
 	}
 }
 
-// shortHours finds columns called Hours that hold lengths such as 1:30, beside times of day.
+// shortHours finds columns called Hours that hold lengths such as 1:30, beside times of day,
+// or 90 min.
 func (m *chooser) shortHours() {
 	clock := func(i int) bool { return m.columns[i].temporal && m.columns[i].role == moment.ClockRole }
 	for i, c := range m.columns {
-		long := func(s string) bool { return len(s) > 4 && s[0] != '0' }
+		long := func(s string) bool { return len(s) > 4 && s[0] != '0' && !lettered([]string{s}) }
+		if !c.temporal && m.headings[i].text == "hours" && c.Filled > 0 {
+			m.figures[i] = m.figures[i] || !slices.ContainsFunc(c.Samples, func(s string) bool { _, ok := moment.ParseLength(s); return !ok })
+		}
 		if clock(i) && m.headings[i].rank(names("length")) > 0 && !slices.ContainsFunc(c.Samples, long) {
 			for k := range m.columns {
 				m.figures[i] = m.figures[i] || k != i && clock(k) && m.headings[k].rank(names("length")) == 0

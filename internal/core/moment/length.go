@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
@@ -34,8 +35,17 @@ func ReadLength(cell table.Cell) (time.Duration, *fault.Fault) {
 
 const maxLength = 10000 * 24 * time.Hour
 
-// ParseLength reads a length from a text.
+// ParseLength reads a length from a text. A unit behind one that has its own is none: it
+// is that of the column.
 func ParseLength(text string) (time.Duration, bool) {
+	d, ok := parseLength(text)
+	if i := strings.LastIndexByte(text, ' '); !ok && i > 0 && lengthUnit(text[i+1:]) > 0 && strings.ContainsFunc(text[:i], unicode.IsLetter) {
+		return parseLength(text[:i]) // 90 min, in a column of hours: its own unit counts
+	}
+	return d, ok
+}
+
+func parseLength(text string) (time.Duration, bool) {
 	tokens := scan(text)
 	if len(tokens) == 0 {
 		return 0, false

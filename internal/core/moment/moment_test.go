@@ -240,13 +240,13 @@ func TestEveryDay(t *testing.T) {
 func TestLength(t *testing.T) {
 	for text, want := range map[string]time.Duration{
 		"90m": 90 * time.Minute, "90 min": 90 * time.Minute, "1h30": 90 * time.Minute, "1h 30m": 90 * time.Minute, "1:30": 90 * time.Minute, "PT90M": 90 * time.Minute, "1.5 h": 90 * time.Minute, "1,5 hours": 90 * time.Minute,
-		"2h": 2 * time.Hour, "2 hrs": 2 * time.Hour, "3d": 72 * time.Hour, "2 days": 48 * time.Hour, "1 week": 168 * time.Hour, "P1DT2H": 26 * time.Hour, "36:00": 36 * time.Hour, "45 Minuten": 45 * time.Minute, "1 hour and 30 minutes": 90 * time.Minute, "0:45 h": 45 * time.Minute,
+		"2h": 2 * time.Hour, "2 hrs": 2 * time.Hour, "3d": 72 * time.Hour, "2 days": 48 * time.Hour, "1 week": 168 * time.Hour, "P1DT2H": 26 * time.Hour, "36:00": 36 * time.Hour, "45 Minuten": 45 * time.Minute, "1 hour and 30 minutes": 90 * time.Minute, "0:45 h": 45 * time.Minute, "90 min h": 90 * time.Minute,
 	} {
 		d, ok := ParseLength(text)
 		assert.True(t, ok, text)
 		assert.Equal(t, want, d, text)
 	}
-	for _, text := range []string{"", "90", "0", "1:75", "-2h", "two", "P1Y", "P", "PT", "1h1h", "30m2h", "h", "1e9h", "99999999h", "1:3"} {
+	for _, text := range []string{"", "90", "0", "1:75", "-2h", "two", "P1Y", "P", "PT", "1h1h", "30m2h", "h", "1e9h", "99999999h", "1:3", "1:30 min", "90 h x"} {
 		_, ok := ParseLength(text)
 		assert.False(t, ok, text)
 	}

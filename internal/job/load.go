@@ -97,7 +97,7 @@ type Report struct {
 	Unused    []string       // columns that nothing of the intake names
 	Evidence  []string       // what settled the columns' day order
 	Zone      string         // of times that name none
-	ZoneFrom  string         // the heading that says so, if any
+	ZoneFrom  string         // the heading or the title that says so, if any
 	ZoneWhy   string         // how that zone was determined, when nobody named it
 	Warnings  []*fault.Fault // what was found wrong in the calendars
 	Remarks   []string       // what is to be said of the source

@@ -2,12 +2,15 @@ package job
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -45,9 +48,10 @@ type load struct {
 
 	fetched *mail.Fetched // the messages of a server that the rows are from; nil for none
 
-	calendars []*opened // in the order they were met
-	places    [][]int32 // by row: the calendars it goes to; nil when all go to the same
-	everyone  []int32   // the calendars all rows go to, when places is nil
+	calendars []*opened         // in the order they were met
+	zones     []source.ZoneNote // what the source says of the zone of its times
+	places    [][]int32         // by row: the calendars it goes to; nil when all go to the same
+	everyone  []int32           // the calendars all rows go to, when places is nil
 }
 
 // opened is an open calendar.
@@ -217,6 +221,7 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	rows, err := source.ReadAll(r, func(n int) { l.office.readSoFar(l.report.Source.File, n) })
 	l.report.Sources = sourcesOf(rows, l.report.Source)
 	about := r.About()
+	l.zones = about.Zones
 	if err == nil && about.Running {
 		l.running(r)
 	} else if err == nil && len(l.in.Key) == 0 {
@@ -240,6 +245,32 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	return rows, r.Header(), err
 }
 
+// notedZone has the intake know what titles and notes of the source say of the zone of its
+// times.
+func (l *load) notedZone() *fault.Fault {
+	var note source.ZoneNote
+	for n, z := range l.zones {
+		if n > 0 && !strings.EqualFold(z.Zone, note.Zone) {
+			if l.in.Zone != "" {
+				return nil
+			}
+			one, other := cmp.Or(note.Text, "nothing"), cmp.Or(z.Text, "nothing")
+			return fault.Newf("not all of it says the same of the zone of its times: %q, %q", one, other).Do("name the zone of all times, with zone: in the intake, or load them one by one")
+		}
+		note = z
+	}
+	l.in = l.in.With(func(in *intake.Intake) {
+		in.ZoneTold = l.office.Zone != ""
+		if note.Zone != "" {
+			in.Noted = intake.ZoneNote{Zone: note.Zone, By: strconv.Quote(fault.Shorten(note.Text, 60))}
+			if note.Row > 0 {
+				in.Noted.By = fmt.Sprintf("row %d (%s)", note.Row, fault.Shorten(note.Text, 60))
+			}
+		}
+	})
+	return nil
+}
+
 // compile matches or compiles the intake against the source's header and
 // learns the rows.
 func (l *load) compile(rows []table.Row, header table.Header) error {
@@ -247,6 +278,9 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	z, why, f := l.office.DefaultZone()
 	if f != nil {
 		return f
+	}
+	if f := l.notedZone(); f != nil {
+		return f.At(at)
 	}
 	if l.report.Source.From1904 {
 		l.in = l.in.With(func(in *intake.Intake) { in.Dates.From1904 = true })
@@ -288,6 +322,9 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	})
 	if m.Zone != nil {
 		l.report.Zone = m.Zone.Name()
+	}
+	if m.ZoneAside != "" {
+		l.report.Remarks = append(l.report.Remarks, m.ZoneAside)
 	}
 	switch {
 	case m.ZoneFrom != "":

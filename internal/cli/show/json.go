@@ -2,11 +2,11 @@ package show
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
-	"strconv"
 	"strings"
 
 	"almanach/internal/core/agree"
@@ -210,9 +210,7 @@ func LoadJSON(name string, r *job.Report, err error) any {
 	}
 	out.Run, out.Totals, out.Past, out.Notes, out.NoGone = r.Run, r.Totals, r.Plan.Past, r.Notes, r.NoGone
 	out.Zone, out.Dates, out.Unused, out.Remarks, out.Warnings = r.Zone, r.Evidence, r.Unused, r.Remarks, faultsJSON(r.Warnings)
-	if out.ZoneWhy = r.ZoneWhy; r.ZoneFrom != "" {
-		out.ZoneWhy = "the heading " + strconv.Quote(r.ZoneFrom)
-	}
+	out.ZoneWhy = cmp.Or(r.ZoneFrom, r.ZoneWhy)
 	for _, c := range r.Matched {
 		out.Columns = append(out.Columns, columnJSON{c.Field, list(c.Columns)})
 	}

@@ -353,7 +353,7 @@ func (l *report) times() {
 	case l.ZoneWhy != "":
 		l.line("%s  in %s (%s)", alarm.Render("times   "), l.Zone, l.ZoneWhy)
 	case l.ZoneFrom != "":
-		l.line("%s  in %s, as the heading %s says", dim.Render("times   "), l.Zone, l.ZoneFrom)
+		l.line("%s  in %s, as %s says", dim.Render("times   "), l.Zone, l.ZoneFrom)
 	case l.Zone != "":
 		l.line("%s  in %s", dim.Render("times   "), l.Zone)
 	}

@@ -1,6 +1,9 @@
 package intake
 
 import (
+	"cmp"
+	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -76,23 +79,97 @@ func (c *compilation) zone() {
 	c.m.Zone = z
 }
 
-// headingZone takes the zone that the heading of the start says, where nothing
-// else names one.
+// said is a zone that something names for all times of a table.
+type said struct {
+	zone *zone.Zone
+	text string // as it is called there
+	by   string // what says so
+}
+
+// headingZone takes the zone that the headings of the start and the end say, or a title or a
+// note of the table, where nothing else names one.
 func (c *compilation) headingZone() {
-	if c.m.start == nil || c.in.Zone != "" || c.in.event["zone"].Text != "" {
+	if c.m.start == nil || c.in.event["zone"].Text != "" {
 		return
 	}
-	for _, i := range c.m.start.columns {
-		label := c.m.Header.Label(i)
-		name := match.Zone(label)
-		if name == "" {
-			continue
-		}
-		if z, err := c.m.Zones.Find(name); err == nil {
-			c.m.Zone, c.m.ZoneFrom = z, label
+	if c.in.Zone != "" {
+		c.aside()
+		return
+	}
+	start := c.saidBy(c.m.start)
+	end := start
+	if c.m.end != nil && len(c.m.end.columns) > 0 {
+		end = c.saidBy(c.m.end)
+	}
+	titled := c.titled()
+	differ := func(a, b *said) bool { return a != nil && b != nil && a.zone != b.zone && !a.zone.SameRules(b.zone) }
+	for _, pair := range [][2]*said{{start, end}, {start, titled}, {end, titled}} {
+		if a, b := pair[0], pair[1]; differ(a, b) {
+			if what := fmt.Sprintf("%s says %s, and %s says %s", a.by, a.text, b.by, b.text); c.in.ZoneTold {
+				c.m.ZoneAside = what
+			} else {
+				c.keep(fault.Newf("%s", what).Do("name the zone of all times, with --zone or zone: in the intake"))
+			}
 			return
 		}
 	}
+	found := cmp.Or(start, titled)
+	if start == nil && titled == nil && end != nil && !c.in.ZoneTold && (c.m.Zone == nil || !end.zone.SameRules(c.m.Zone)) {
+		c.keep(fault.Newf("%s says %s, and nothing says the zone of the start", end.by, end.text).Do("name the zone of all times, with --zone or zone: in the intake"))
+		return
+	}
+	if found != nil {
+		c.m.Zone, c.m.ZoneFrom, c.m.zoneText = found.zone, found.by, found.text
+	}
+}
+
+// aside notes where a heading or a title says another zone than the intake.
+func (c *compilation) aside() {
+	for _, s := range []*said{c.saidBy(c.m.start), c.titled()} {
+		if s != nil && c.m.Zone != nil && !s.zone.SameRules(c.m.Zone) {
+			c.m.ZoneAside = fmt.Sprintf("%s says %s; the intake says zone: %s, and that counts", s.by, s.text, c.in.Zone)
+			return
+		}
+	}
+}
+
+// saidBy gives the zone that the headings of some columns say.
+func (c *compilation) saidBy(m *moments) *said {
+	for _, i := range m.columns {
+		label := c.m.Header.Label(i)
+		if name, sure := match.Zone(label); name != "" {
+			if s := c.sure("the heading "+label, name, sure); s != nil {
+				return s
+			}
+		}
+	}
+	return nil
+}
+
+// titled gives the zone that a title or a note of the table says.
+func (c *compilation) titled() *said {
+	if n := c.in.Noted; n.Zone != "" && n.Zone != zone.Here {
+		return c.sure(n.By, n.Zone, true)
+	}
+	return nil
+}
+
+// sure finds a zone by the name that something gives it. What can mean several, or none,
+// must be told by a person.
+func (c *compilation) sure(by, name string, sure bool) *said {
+	z, err := c.m.Zones.Find(name)
+	if err == nil && sure {
+		return &said{z, name, by}
+	}
+	if city, ok := c.m.Zones.City(name); !sure && err != nil && !slices.Contains(match.SeveralClocks, name) {
+		if !ok || c.m.Zone != nil && city.SameRules(c.m.Zone) {
+			return nil
+		}
+	}
+	if !c.in.ZoneTold && c.in.Zone == "" {
+		c.keep(fault.Newf("%s may name a time zone: %q", by, name).Do("say the zone of these times, with --zone or zone: in the intake"))
+	}
+	return nil
 }
 
 // setting gives the column that a setting names.

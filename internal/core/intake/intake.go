@@ -41,6 +41,8 @@ type Intake struct {
 	Into     []string          // calendars, as templates
 	Routes   map[string]string // from what Into gives to a calendar; nil for none
 	Zone     string            // "" for the desk's
+	ZoneTold bool              // a person named the zone of times that name none
+	Noted    ZoneNote          // what the table says of the zone of its times
 	Gone     string            // report, cancel or delete
 	Removed  string            // respect or restore
 	Policy   agree.Policy
@@ -67,6 +69,13 @@ type Intake struct {
 	reminders        []template.Source
 	properties       []property
 	intoAt, root     *settings.Value
+}
+
+// ZoneNote is what a title or a note of a table says of the zone of its times; the zero
+// ZoneNote says nothing.
+type ZoneNote struct {
+	Zone string // as it is called there; zone.Here for the clocks of the place
+	By   string // what says so, in words
 }
 
 // Period is the time a source is about, as days; zero ends are open.

@@ -23,8 +23,11 @@ type Mapping struct {
 	Header table.Header
 	Zones  *zone.Book
 	Zone   *zone.Zone // of times that name none; nil for floating
-	// ZoneFrom is the heading that says so, "" where none does.
+	// ZoneFrom is what says so, a heading or a title; "" where none does.
 	ZoneFrom string
+	zoneText string // as that calls it
+	// ZoneAside is what a heading or a title says of a zone that does not count, in words.
+	ZoneAside string
 
 	intake           *Intake
 	compiler         *template.Compiler

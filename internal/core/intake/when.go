@@ -291,13 +291,20 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 		}
 	}
 	if m.zoneOf == nil || !m.zoneOf.Filled(row) {
+		if v.Zone == nil && m.zoneText != "" && v.Clock != moment.NoClock { // of the heading, as in a cell
+			v.ZoneText = m.zoneText
+			if f := m.inForce(row, v); f != nil {
+				return nil, f
+			}
+		}
 		return own, nil
 	}
 	name, f := m.eval.Render(m.zoneOf)
 	if f != nil || name == "" {
 		return own, f
 	}
-	if row.Evidence != nil && v.Zone == nil { // beside a time in a text, as in a cell of a time
+	columns, _ := m.zoneOf.Columns()
+	if (row.Evidence != nil || len(columns) > 0 && v.Clock != moment.NoClock) && v.Zone == nil { // beside a time, as in a cell of a time
 		beside := v
 		beside.ZoneText = name
 		if f := m.inForce(row, beside); f != nil {
@@ -308,7 +315,7 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 	if err != nil {
 		u := m.Zones.Unknown(name)
 		u.Field = "zone"
-		if columns, ok := m.zoneOf.Columns(); ok {
+		if len(columns) > 0 {
 			u.Place.Column = m.Header.Label(columns[0])
 		}
 		return nil, u

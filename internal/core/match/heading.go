@@ -6,6 +6,8 @@ import (
 	"strings"
 	"sync"
 	"unicode"
+
+	"almanach/internal/core/zone"
 )
 
 //go:embed names.tsv
@@ -205,20 +207,45 @@ func (m *matcher) called(i int) (clock, date bool) {
 	return is.says("clock"), is.says("date")
 }
 
-// Zone gives the time zone that a heading says its times are in: UTC for ETA
-// (UTC) and from_utc, UTC+1 and Europe/Lisbon in brackets; "" for none. Other
-// abbreviations mean too much else to be taken from a heading.
-func Zone(label string) string {
+// Zone gives the time zone that a heading says its times are in: UTC for ETA (UTC), ETA Z and
+// from_utc; UTC+1, CET, +01:00 and Europe/Lisbon in brackets; "" for none. sure is false for
+// what can mean something else too: Time (BST), Time EST, Start (Paris), End (+1).
+func Zone(label string) (name string, sure bool) {
 	h := headingOf(label)
-	beside := strings.ToUpper(h.beside)
-	if strings.HasPrefix(beside, "UTC") || strings.HasPrefix(beside, "GMT") {
-		return beside
+	capitals := label == strings.ToUpper(label)
+	switch beside := strings.ToUpper(h.beside); {
+	case beside == "":
+	case strings.HasPrefix(beside, "UTC"), strings.HasPrefix(beside, "GMT"):
+		return beside, true
+	case beside == "Z", beside == "ZULU":
+		return "UTC", true
+	case zone.OneClock(beside) && (beside == h.beside || beside != "EST" && beside != "MST"): // an estimated time
+		return beside, !capitals || beside != "EST" && beside != "MST"
+	case slices.Contains(SeveralClocks, beside):
+		return beside, false
+	case strings.HasSuffix(beside, " STANDARD TIME"):
+		return h.beside, true
+	case strings.ContainsAny(beside[:1], "+-−") && strings.Trim(beside, "+-−0123456789:") == "":
+		return h.beside, len(beside) > 3
+	case strings.Contains(beside, "/"):
+		area, city, _ := strings.Cut(h.beside, "/")
+		if len(area) > 3 && len(city) > 3 && !strings.Contains(h.beside, " ") {
+			return h.beside, true
+		}
+	case beside != h.beside && strings.ContainsFunc(h.beside[:1], unicode.IsUpper):
+		return h.beside, false // of a city, perhaps
 	}
-	if area, city, ok := strings.Cut(h.beside, "/"); ok && len(area) > 3 && len(city) > 3 && !strings.Contains(h.beside, " ") {
-		return h.beside
+	if slices.Contains(h.words, "utc") || slices.Contains(h.words, "gmt") || slices.Contains(h.words, "zulu") || strings.HasSuffix(label, " Z") {
+		return "UTC", true
 	}
-	if slices.Contains(h.words, "utc") || slices.Contains(h.words, "gmt") {
-		return "UTC"
+	for word := range strings.FieldsSeq(label) {
+		known := word == strings.ToUpper(word) && zone.OneClock(word)
+		if known || slices.Contains(SeveralClocks, word) {
+			return word, known && !(capitals && slices.Contains([]string{"WET", "WEST", "EST", "MST"}, word)) && word != "EST"
+		}
 	}
-	return ""
+	return "", false
 }
+
+// SeveralClocks are abbreviations that mean one clock here and another there.
+var SeveralClocks = []string{"BST", "IST", "PST", "CST", "CDT", "AST", "ADT", "SST", "GST", "AKST", "AEST", "AEDT", "ACST", "AWST", "NZST", "NZDT", "JST", "KST", "HKT", "SGT", "MSK", "TRT", "CAT", "EAT", "WAT", "SAST", "BRT", "ART", "CLT"}

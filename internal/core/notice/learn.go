@@ -5,6 +5,7 @@ import (
 	"unicode"
 
 	"almanach/internal/core/pattern"
+	"almanach/internal/core/zone"
 )
 
 // fullTime is a time that only a clock of 24 hours has.
@@ -13,21 +14,13 @@ var fullTime = pattern.Lazy(`(?i)\b(?:1[3-9]|2[0-3])(?:[:.hu][0-5]\d\b|[0-5]\d ?
 // leadingTime is a time of four figures at the beginning of a line.
 var leadingTime = pattern.Lazy(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)
 
-// zoneOfAll is what says the zone of all times of a text: all times UTC, times are local.
-var zoneOfAll = pattern.Lazy(`(?i)\b(?:all times|times|all hours|alle (?:zeiten|uhrzeiten)|zeiten|uhrzeiten|(?:toutes les )?heures|(?:todas las |todas as )?horas|(?:tutti gli )?orari|alle tijden|tijden)\b(?: are| given| shown| stated| in| en| em| sind| angaben| exprimées| indicadas| indicati|,|:)*\s*\(?(utc|gmt|cest|cet|west|wet|bst|eest|eet|mesz|mez|local(?: time)?|lokalzeit|lt)\b`)
-
 // learn finds the order of day and month that the whole of a text shows.
 func (d *document) learn(lines []Line) {
 	for _, l := range lines {
 		if d.zone != "" || !containsOne(strings.ToLower(l.Text), "utc gmt cet cest wet west bst eet eest mez local lokal lt") {
 			continue
 		}
-		if m := zoneOfAll().FindStringSubmatch(l.Text); m != nil {
-			d.zone = strings.ToUpper(m[1])
-			if strings.HasPrefix(d.zone, "LOCAL") || strings.HasPrefix(d.zone, "LOKAL") || d.zone == "LT" {
-				d.zone = "local"
-			}
-		}
+		d.zone = zone.OfAll(l.Text)
 	}
 	d.years = map[int]int{}
 	first, sure := 0, false

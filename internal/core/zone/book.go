@@ -85,6 +85,24 @@ var abbreviations = map[string]struct {
 	"pdt": {-7, "America/Los_Angeles"}, "akdt": {-8, "America/Anchorage"}, "hst": {-10, "Pacific/Honolulu"},
 }
 
+// OneClock tells whether an abbreviation means one offset wherever it is written.
+func OneClock(abbreviation string) bool {
+	_, ok := abbreviations[strings.ToLower(abbreviation)]
+	return ok
+}
+
+// City gives the zone that is named after a city, such as Europe/Paris for Paris.
+func (b *Book) City(name string) (*Zone, bool) {
+	name = strings.ReplaceAll(strings.TrimSpace(name), " ", "_")
+	for _, full := range b.Names() {
+		if region, _, ok := strings.Cut(full, "/"); ok && region != "Etc" && strings.EqualFold(full[strings.LastIndexByte(full, '/')+1:], name) {
+			z, err := b.Find(full)
+			return z, err == nil
+		}
+	}
+	return nil, false
+}
+
 // Abbreviation gives the offset that an abbreviation means, in seconds, and the
 // zone of a region that uses it.
 func (b *Book) Abbreviation(name string) (seconds int, region *Zone, ok bool) {

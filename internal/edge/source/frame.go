@@ -11,6 +11,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
 	"almanach/internal/edge/source/sheet"
 )
 
@@ -91,6 +92,9 @@ func (t *framed) start(o sheet.Options) (err error) {
 	}
 	t.above = make([]table.Cell, len(t.fill))
 	t.raw.About(&t.about)
+	if name := t.raw.Origin().Sheet; zone.Titled(name) != "" {
+		t.about.Zones = append(t.about.Zones, sheet.ZoneNote{Text: "sheet " + name, Zone: zone.Titled(name)})
+	}
 	return nil
 }
 
@@ -115,7 +119,7 @@ func (t *framed) Next() (table.Row, error) {
 				return row, err
 			}
 		}
-		if row.Fault == nil && (row.Blank() || t.repeated(row) || t.opensDay(&row) || t.divides(row)) {
+		if row.Fault == nil && (row.Blank() || t.statesZone(row, false) || t.repeated(row) || t.opensDay(&row) || t.divides(row)) {
 			continue
 		}
 		row.Under = t.under
@@ -372,9 +376,53 @@ func (t *framed) findHeader(o sheet.Options) error {
 		f := fault.Newf("no header was found: no row names its columns").At(t.place())
 		return f.Do("say in which row it stands with header: N, or that there is none with header: none")
 	}
+	for _, row := range t.buffered[:from] {
+		t.statesZone(row, true)
+	}
 	t.nameColumns(t.buffered[from : to+1])
 	t.buffered = t.buffered[to+1:]
 	return nil
+}
+
+// statesZone tells whether a row says which zone the times of the table are in, and is no
+// row of it: a title, or a note that stands alone in its row.
+func (t *framed) statesZone(row table.Row, title bool) bool {
+	read := zone.Stated
+	if title {
+		read = zone.Titled
+	}
+	if !title && len(t.header) < 3 {
+		return false
+	}
+	var texts []string
+	for i := range row.Cells {
+		c := &row.Cells[i]
+		if !c.Filled() {
+			continue
+		}
+		if !title && (len(texts) > 1 || c.Kind != table.Text) {
+			return false
+		}
+		if texts == nil && !title && len(row.Cells) > i+2 && row.Cells[i+1].Filled() && row.Cells[i+2].Filled() {
+			return false // nearly always
+		}
+		texts = append(texts, strings.TrimSpace(c.Text))
+	}
+	for i, text := range texts {
+		name := ""
+		if title || len(texts) == 1 {
+			name = read(text)
+		}
+		if name == "" && i+1 < len(texts) { // Time zone, and UTC beside it
+			text = strings.TrimRight(text, ": ") + ": " + texts[i+1]
+			name = zone.Stated(text)
+		}
+		if name != "" {
+			t.about.Zones = append(t.about.Zones, sheet.ZoneNote{Row: int(row.Number), Text: text, Zone: name})
+			return true
+		}
+	}
+	return false
 }
 
 // nameColumns makes the names of the columns from the rows of the header, the

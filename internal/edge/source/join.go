@@ -18,6 +18,7 @@ type joined struct {
 	at     int
 	block  sheet.Block
 	about  *sheet.About
+	zones  []sheet.ZoneNote // of the parts that were read
 }
 
 func join(parts []Reader, column string, label func(Reader) string) Reader {
@@ -59,6 +60,12 @@ func (j *joined) Next() (table.Row, error) {
 		p := j.parts[j.at]
 		row, err := p.Next()
 		if err == io.EOF {
+			if zones := p.About().Zones; len(zones) > 0 {
+				j.zones = append(j.zones, zones...)
+			} else {
+				j.zones = append(j.zones, sheet.ZoneNote{})
+			}
+			j.about.Zones = j.zones
 			if j.at++; j.at > 1 {
 				j.about.HiddenRows += p.About().HiddenRows
 				j.about.Merged += p.About().Merged

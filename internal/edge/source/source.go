@@ -33,6 +33,9 @@ type Options = sheet.Options
 // About is what can be said of a table besides its rows.
 type About = sheet.About
 
+// ZoneNote is what a title or a note says of the zone of the times.
+type ZoneNote = sheet.ZoneNote
+
 // Reader gives the rows of one table, top to bottom. Blank rows are left out.
 // A row whose record is damaged has its Fault set; the rows around it are
 // unharmed. Next ends with io.EOF. It stops with the context it was opened

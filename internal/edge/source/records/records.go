@@ -16,6 +16,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
 	"almanach/internal/edge/source/sheet"
 	"almanach/internal/edge/source/text"
 )
@@ -42,6 +43,7 @@ type document struct {
 	others  []string // paths of other lists, where nobody chose one
 	header  table.Header
 	index   map[string]int
+	zones   []sheet.ZoneNote // what stands outside of the records of the zone of their times
 }
 
 // jsonStats is what the first reading finds of one list of objects.
@@ -159,6 +161,13 @@ func (d *document) survey(r io.Reader, wanted string) (map[string]*jsonStats, er
 	w := newJSONWalk(r)
 	w.isList = func(path string) bool { return wanted == "" || path == wanted }
 	w.record = func(path string, _ int) error { return w.fields("", note(path)) }
+	d.zones = nil
+	w.other = func(path, text string) {
+		name := strings.NewReplacer("_", "", "-", "", " ", "").Replace(strings.ToLower(path[strings.LastIndexByte(path, '.')+1:]))
+		if slices.Contains([]string{"timezone", "tz", "tzid", "timezoneid", "zone", "zeitzone"}, name) && text != "" {
+			d.zones = append(d.zones, sheet.ZoneNote{Text: path + ": " + text, Zone: zone.Called(text)})
+		}
+	}
 	return lists, w.document()
 }
 
@@ -195,7 +204,7 @@ func (s *jsonSheet) Close() error {
 }
 
 func (s *jsonSheet) About(a *sheet.About) {
-	a.Format, a.Why = "JSON", "the names of the records' fields"
+	a.Format, a.Why, a.Zones = "JSON", "the names of the records' fields", append(a.Zones, s.zones...)
 	switch {
 	case s.lines:
 		a.Format = "JSON, a record a line"
@@ -317,6 +326,7 @@ type jsonWalk struct {
 	lines  *lineCounter
 	isList func(path string) bool
 	record func(path string, line int) error // with the record's brace read already
+	other  func(path, text string)           // with texts outside of records; nil for nobody
 	depth  int
 }
 
@@ -392,6 +402,9 @@ func (w *jsonWalk) value(t json.Token, path string) error {
 			}
 		}
 	default:
+		if text, ok := t.(string); ok && w.other != nil {
+			w.other(path, text)
+		}
 		return nil
 	}
 	_, err := w.token() // the end

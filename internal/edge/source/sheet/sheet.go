@@ -75,8 +75,17 @@ type About struct {
 	HiddenColumns []string // likewise
 	Merged        int      // merged ranges
 	Notes         []string
+	Zones         []ZoneNote     // what titles and notes say of the zone of its times; one of each table for several that are joined
 	Running       bool           // its rows were read from running text
 	Passed        []table.Passed // dates in the text that belong to no event
+}
+
+// ZoneNote is what a title or a note of a table says of the zone of its times. The zero
+// ZoneNote is that of one that says nothing.
+type ZoneNote struct {
+	Row  int
+	Text string
+	Zone string // as zone.Stated gives it
 }
 
 // Options say which part of a file is the table. The zero value lets the file

@@ -13,6 +13,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
+	"almanach/internal/core/zone"
 	"almanach/internal/edge/source/sheet"
 	"almanach/internal/edge/source/text"
 )
@@ -37,6 +38,7 @@ type page struct {
 	budget *sheet.Budget
 	name   string
 	list   []sheet.Info
+	zones  []sheet.ZoneNote // what stands outside of the tables of the zone of their times
 }
 
 // Open opens a text as a web page.
@@ -47,11 +49,12 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 		return nil, err
 	}
 	z := newTokens(r)
-	caption, inside := false, 0
+	caption, script, inside := false, false, 0
 	for kind := z.Next(); kind != html.ErrorToken; kind = z.Next() {
 		switch {
 		case kind == html.StartTagToken:
 			name, attrs := tagOf(z)
+			script = name == atom.Script || name == atom.Style || name == atom.Title
 			if caption = name == atom.Caption && len(p.list) > 0; name == atom.Table {
 				p.list = append(p.list, sheet.Info{Name: attrs["id"], Hidden: invisible(attrs)})
 				if inside++; inside > maxInside || len(p.list) > sheet.MaxTables {
@@ -59,9 +62,13 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 				}
 			}
 		case kind == html.EndTagToken:
-			caption = false
+			caption, script = false, false
 			if name, _ := z.TagName(); atom.Lookup(name) == atom.Table {
 				inside = max(0, inside-1)
+			}
+		case kind == html.TextToken && inside == 0 && !script:
+			if text := squeeze(string(z.Text())); zone.Stated(text) != "" {
+				p.zones = append(p.zones, sheet.ZoneNote{Text: text, Zone: zone.Stated(text)})
 			}
 		case kind == html.TextToken && caption:
 			if text := squeeze(string(z.Text())); text != "" {
@@ -122,7 +129,7 @@ func (p *page) Open(i int) (sheet.Raw, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &htmlTable{tokens: newTokens(r), from: &table.Origin{File: p.name, Sheet: p.list[i].Name}, line: 1}
+	t := &htmlTable{tokens: newTokens(r), zones: p.zones, from: &table.Origin{File: p.name, Sheet: p.list[i].Name}, line: 1}
 	if t.from.Sheet == "" && len(p.list) > 1 {
 		t.from.Sheet = strconv.Itoa(i + 1)
 	}
@@ -144,6 +151,7 @@ func (p *page) Open(i int) (sheet.Raw, error) {
 // that are not closed.
 type htmlTable struct {
 	sheet.Plain
+	zones   []sheet.ZoneNote
 	tokens  *html.Tokenizer
 	from    *table.Origin
 	line    int32
@@ -163,7 +171,9 @@ type htmlTable struct {
 
 func (t *htmlTable) Origin() *table.Origin { return t.from }
 func (t *htmlTable) Close() error          { return nil }
-func (t *htmlTable) About(a *sheet.About)  { a.Format, a.Merged = "web page", t.merged.Len() }
+func (t *htmlTable) About(a *sheet.About) {
+	a.Format, a.Merged, a.Zones = "web page", t.merged.Len(), append(a.Zones, t.zones...)
+}
 
 func (t *htmlTable) advance() html.TokenType {
 	kind := t.tokens.Next()

@@ -287,6 +287,24 @@ No|ETA (UTC+2)|ETD
 2|2026-03-05 09:00Z|2026-03-05 10:00Z`, `
 20260305T070000Z/20260305T080000Z
 20260305T090000Z/20260305T100000Z`},
+		{"the heading names a clock that is not in force all year", "event: { title: '{No}', start: '{ETA (CET)}', end: '{ETD}' }\n", `
+No|ETA (CET)|ETD
+1|2026-03-05 09:00|2026-03-05 10:00
+2|2026-07-05 09:00|2026-07-05 10:00
+3|2026-07-05|2026-07-05
+4|2026-07-05 09:00Z|2026-07-05 10:00Z`, `
+20260305T090000/20260305T100000@CET
+held: ETA (CET) "2026-07-05 09:00" says CET, which is +01:00, and on Sun 5 July 2026 the clocks of Europe/Paris are at +02:00 (write the offset)
+20260705/20260706 (all day assumed: no time given)
+20260705T090000Z/20260705T100000Z`},
+		{"a column of zones names it", "event: { title: '{No}', start: '{ETA}', end: '{ETD}', zone: '{TZ}' }\n", `
+No|ETA|ETD|TZ
+1|2026-03-05 09:00|2026-03-05 10:00|CET
+2|2026-07-05 09:00|2026-07-05 10:00|CET
+3|2026-07-05|2026-07-05|CET`, `
+20260305T090000/20260305T100000@CET
+held: ETA "2026-07-05 09:00" says CET, which is +01:00, and on Sun 5 July 2026 the clocks of Europe/Paris are at +02:00 (write the offset)
+20260705/20260706 (all day assumed: no time given)`},
 		{"the intake names the zone, whatever the heading says", "zone: Europe/Madrid\nevent: { title: '{No}', start: '{ETA (UTC)}', end: '{ETD}' }\n", `
 No|ETA (UTC)|ETD
 1|2026-03-05 09:00|2026-03-05 10:00`, `

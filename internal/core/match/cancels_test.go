@@ -55,3 +55,19 @@ func TestOff(t *testing.T) {
 		}
 	}
 }
+
+// TestZone reads the zones that headings name.
+func TestZone(t *testing.T) {
+	for label, want := range map[string]string{
+		"ETA (UTC)": "UTC", "from_utc": "UTC", "timeUTC": "UTC", "ETA (UTC+2)": "UTC+2", "Time (Europe/Paris)": "Europe/Paris", "ETA Z": "UTC", "Time (z)": "UTC", "Zulu time": "UTC",
+		"Time (CET)": "CET", "Time CEST": "CEST", "TIME CET": "CET", "Time (cet)": "CET", "Time (+02:00)": "+02:00", "Time (-0300)": "-0300", "Time (Romance Standard Time)": "Romance Standard Time", "Time (EST)": "EST",
+		"Time (BST)": "BST?", "BST time": "BST?", "TIME EST": "EST?", "Start (Paris)": "Paris?", "End (+1)": "+1?", "Quay WEST": "WEST", "QUAY WEST": "WEST?", "TIME (EST)": "EST?",
+		"Time": "", "Local time": "", "Time (local)": "", "Time LT": "", "Time (hh:mm)": "", "Time (24h)": "", "ETA (est)": "", "Time est.": "", "Quay West": "", "Wet dock": "", "Berth": "",
+	} {
+		name, sure := Zone(label)
+		if name != "" && !sure {
+			name += "?"
+		}
+		assert.Equal(t, want, name, label)
+	}
+}

@@ -247,5 +247,34 @@ func Zone(label string) (name string, sure bool) {
 	return "", false
 }
 
+// zones takes a column that holds nothing but names of time zones, whatever it is called.
+// Offsets alone can be delays, but for a column of offsets.
+func (m *chooser) zones() {
+	if m.has("zone") || !m.has("start") {
+		return
+	}
+	for i, c := range m.columns {
+		if m.taken[i] || len(c.Samples) == 0 || slices.Contains(m.key, m.header[i]) {
+			continue
+		}
+		named := func(s string) bool {
+			if strings.Trim(s, "+-−0123456789:") == "" {
+				return slices.Contains(m.headings[i].words, "offset") && strings.ContainsAny(s[:1], "+-−")
+			}
+			area, city, _ := strings.Cut(s, "/")
+			upper := strings.ToUpper(s)
+			return upper == "UTC" || upper == "GMT" || upper == s && zone.OneClock(s) || len(area) > 3 && len(city) > 2 && zone.Stated("time zone: "+s) == s && areas[area] ||
+				(strings.HasPrefix(upper, "UTC") || strings.HasPrefix(upper, "GMT")) && strings.Trim(s[3:], " +-−0123456789:") == ""
+		}
+		if !slices.ContainsFunc(c.Samples, func(s string) bool { return !named(strings.TrimSpace(s)) }) {
+			m.take("zone", i)
+			return
+		}
+	}
+}
+
+// areas are the first parts of the names of time zones.
+var areas = map[string]bool{"Africa": true, "America": true, "Antarctica": true, "Arctic": true, "Asia": true, "Atlantic": true, "Australia": true, "Europe": true, "Indian": true, "Pacific": true, "Etc": true}
+
 // SeveralClocks are abbreviations that mean one clock here and another there.
 var SeveralClocks = []string{"BST", "IST", "PST", "CST", "CDT", "AST", "ADT", "SST", "GST", "AKST", "AEST", "AEDT", "ACST", "AWST", "NZST", "NZDT", "JST", "KST", "HKT", "SGT", "MSK", "TRT", "CAT", "EAT", "WAT", "SAST", "BRT", "ART", "CLT"}

@@ -297,6 +297,7 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 			m.take(field, col)
 		}
 	}
+	m.zones()
 	m.series()
 	m.whole()
 	m.people()

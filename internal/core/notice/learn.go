@@ -14,13 +14,18 @@ var fullTime = pattern.Lazy(`(?i)\b(?:1[3-9]|2[0-3])(?:[:.hu][0-5]\d\b|[0-5]\d ?
 // leadingTime is a time of four figures at the beginning of a line.
 var leadingTime = pattern.Lazy(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)
 
+// titles is how many lines at the top of a text can be its title.
+const titles = 3
+
 // learn finds the order of day and month that the whole of a text shows.
 func (d *document) learn(lines []Line) {
-	for _, l := range lines {
-		if d.zone != "" || !containsOne(strings.ToLower(l.Text), "utc gmt cet cest wet west bst eet eest mez local lokal lt") {
-			continue
+	for i, l := range lines {
+		if d.zone != "" {
+			break
 		}
-		d.zone = zone.OfAll(l.Text)
+		if d.zone = zone.Stated(l.Text); i < titles && d.zone == "" {
+			d.zone = zone.Titled(l.Text)
+		}
 	}
 	d.years = map[int]int{}
 	first, sure := 0, false

@@ -1,7 +1,6 @@
 package zone
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
@@ -21,8 +20,8 @@ var (
 	ofAll    = pattern.Lazy(`(?i)\b` + allTimes + `\b` + joining + `\s*\(?(` + zoneWords + `|[a-z]{4,}/[a-z_]{3,}(?:/[a-z_]{3,})?)(?:$|[^\pL\d])`)
 	labelled = pattern.Lazy(`(?i)\b(?:time ?zone|tz|zeitzone|fuseau(?: horaire)?|zona horaria|huso horario|fuso orario|fuso horário|tijdzone)\s*(?:[:=]\s*(\S.{0,40})|(?:[:=–-]| is| ist| est| es| è| é)*\s*(` + zoneWords + `|[a-z]{4,}/[a-z_]{3,}(?:/[a-z_]{3,})?))$`)
 	inBraces = pattern.Lazy(`[(\[]\s*((?i:utc ?[-+−] ?\d{1,2}(?::?\d\d)?|gmt ?[-+−] ?\d{1,2}(?::?\d\d)?|utc|gmt|zulu)|CEST|CET|EEST|EET|MESZ|MEZ|BST|EDT|PDT)\s*[)\]]`)
-	bare     = pattern.Lazy(`\b(UTC|GMT)\b`)
-	clock    = pattern.Lazy(`\d[:.h]\d\d|\d{4} ?(?:UTC|GMT)`)
+	bare     = pattern.Lazy(`^\D*\b(UTC|GMT)\b\D*$|[–—,:-]\s*(UTC|GMT)\s*$`)
+	clock    = pattern.Lazy(`(?i)\d[:.h]\d\d|\d{4} ?(?:utc|gmt)|\d ?(?:am|pm|h|hrs|uhr|uur)\b|\bnoon\b|\bmidnight\b`)
 )
 
 // OfAll gives the zone that a text says all its times are in: UTC of all times UTC, local of
@@ -50,7 +49,7 @@ func Stated(text string) string {
 }
 
 // hints are what one of is in every text that says a zone.
-var hints = []string{"utc", "gmt", "zulu", "zon", "tz", "fus", "times", "hours", "zeiten", "heures", "hor", "orari", "tijden", "(", "["}
+var hints = []string{"utc", "gmt", "zulu", "zon", "tz", "fus", "times", "hours", "zeiten", "heures", "hor", "orari", "tijden"}
 
 // Titled does as Stated does for the title of a table, which may also be Berth plan (UTC). A
 // time of day beside it is when the table was made.
@@ -58,10 +57,11 @@ func Titled(text string) string {
 	if name := Stated(text); name != "" || len(text) > 200 || clock().MatchString(text) {
 		return name
 	}
-	for _, p := range []func() *regexp.Regexp{inBraces, bare} {
-		if m := p().FindStringSubmatch(text); m != nil {
-			return Called(m[1])
-		}
+	if m := inBraces().FindStringSubmatch(text); m != nil {
+		return Called(m[1])
+	}
+	if m := bare().FindStringSubmatch(text); m != nil {
+		return m[1] + m[2]
 	}
 	return ""
 }

@@ -223,6 +223,9 @@ func (l *load) plan(ctx context.Context) error {
 	if l.report.Plan, err = plan.Make(ctx, r); err != nil {
 		return err
 	}
+	if y := l.in.Dates.Titled; y > 0 && l.in.Dates.Year == 0 && len(l.report.Assumed["year"]) > 0 {
+		l.report.Evidence = append(l.report.Evidence, fmt.Sprintf("without a year: of %d, as %s says", y, l.titled))
+	}
 	if l.req.Held {
 		l.report.HeldRows = l.heldRows()
 	}

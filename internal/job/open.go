@@ -19,6 +19,7 @@ import (
 	"almanach/internal/core/ical"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/match"
+	"almanach/internal/core/moment"
 	"almanach/internal/core/plan"
 	"almanach/internal/core/table"
 	"almanach/internal/edge/calendar"
@@ -50,6 +51,8 @@ type load struct {
 
 	calendars []*opened         // in the order they were met
 	zones     []source.ZoneNote // what the source says of the zone of its times
+	years     []source.YearNote // and of the year of its dates
+	titled    string            // what says that, where it counts
 	places    [][]int32         // by row: the calendars it goes to; nil when all go to the same
 	everyone  []int32           // the calendars all rows go to, when places is nil
 }
@@ -221,7 +224,7 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	rows, err := source.ReadAll(r, func(n int) { l.office.readSoFar(l.report.Source.File, n) })
 	l.report.Sources = sourcesOf(rows, l.report.Source)
 	about := r.About()
-	l.zones = about.Zones
+	l.zones, l.years = about.Zones, about.Years
 	if err == nil && about.Running {
 		l.running(r)
 	} else if err == nil && len(l.in.Key) == 0 {
@@ -271,6 +274,23 @@ func (l *load) notedZone() *fault.Fault {
 	return nil
 }
 
+// notedYear has the intake know the year that titles of the source say, where they all say one
+// that is near the present.
+func (l *load) notedYear() {
+	year := 0
+	for n, y := range l.years {
+		if n > 0 && y.Year != year {
+			return
+		}
+		year = y.Year
+	}
+	if now := l.office.Now.Year(); year != moment.Season && (year < now-2 || year > now+2) {
+		return
+	}
+	l.titled = l.years[0].Text
+	l.in = l.in.With(func(in *intake.Intake) { in.Dates.Titled = year })
+}
+
 // compile matches or compiles the intake against the source's header and
 // learns the rows.
 func (l *load) compile(rows []table.Row, header table.Header) error {
@@ -282,6 +302,7 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	if f := l.notedZone(); f != nil {
 		return f.At(at)
 	}
+	l.notedYear()
 	if l.report.Source.From1904 {
 		l.in = l.in.With(func(in *intake.Intake) { in.Dates.From1904 = true })
 	}

@@ -209,7 +209,11 @@ func (c *compilation) dated(i int) {
 		c.m.columns = append(c.m.columns, nil)
 	}
 	if c.m.columns[i] == nil {
-		c.m.columns[i] = moment.NewColumn(c.dates)
+		set := c.dates
+		if y := moment.StatedYear(c.m.Header.Label(i)); y != 0 {
+			set.Titled = y
+		}
+		c.m.columns[i] = moment.NewColumn(set)
 	}
 }
 

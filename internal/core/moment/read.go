@@ -420,7 +420,7 @@ func either(rs []reading) string {
 }
 
 // missingYear supplies the year of a date without one: what the intake says,
-// the one year of the column's other dates, or the present year when that
+// the one year of the column's other dates, that of the title, or the present year when that
 // puts the date within half a year of today.
 func (c *Column) missingYear(text string, d date) (int, *fault.Fault) {
 	if c.set.Year != 0 {
@@ -439,6 +439,12 @@ func (c *Column) missingYear(text string, d date) (int, *fault.Fault) {
 			return 0, fault.New(text, fmt.Sprintf("has no year; the dates with one are of %d, but half a year away", c.singleYear)).Do("write the year, or set assume: { year: %d }", c.singleYear)
 		}
 		return c.singleYear, nil
+	}
+	switch {
+	case c.set.Titled == Season:
+		return 0, fault.New(text, "has no year, and the title names two").Do("write the year, or set assume: { year: %d }", y)
+	case c.set.Titled > 0:
+		return c.set.Titled, nil
 	}
 	_, month, today := c.set.Present.Date() // the hour has no say in it
 	apart := time.Date(y, time.Month(m), day, 0, 0, 0, 0, time.UTC).Sub(time.Date(y, month, today, 0, 0, 0, 0, time.UTC)).Abs()

@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/source/sheet"
@@ -92,6 +93,7 @@ func (t *framed) start(o sheet.Options) (err error) {
 	}
 	t.above = make([]table.Cell, len(t.fill))
 	t.raw.About(&t.about)
+	t.titledYear(t.raw.Origin().Sheet, "the name of the sheet")
 	if name := t.raw.Origin().Sheet; zone.Titled(name) != "" {
 		t.about.Zones = append(t.about.Zones, sheet.ZoneNote{Text: "sheet " + name, Zone: zone.Titled(name)})
 	}
@@ -378,10 +380,22 @@ func (t *framed) findHeader(o sheet.Options) error {
 	}
 	for _, row := range t.buffered[:from] {
 		t.statesZone(row, true)
+		for i := range row.Cells {
+			if text := strings.TrimSpace(row.Cells[i].Text); row.Cells[i].Kind == table.Text {
+				t.titledYear(text, fmt.Sprintf("row %d (%s)", row.Number, fault.Shorten(text, 60)))
+			}
+		}
 	}
 	t.nameColumns(t.buffered[from : to+1])
 	t.buffered = t.buffered[to+1:]
 	return nil
+}
+
+// titledYear notes the year that a title says.
+func (t *framed) titledYear(text, by string) {
+	if y := moment.StatedYear(text); y != 0 {
+		t.about.Years = append(t.about.Years, sheet.YearNote{Text: by, Year: y})
+	}
 }
 
 // statesZone tells whether a row says which zone the times of the table are in, and is no

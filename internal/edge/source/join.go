@@ -19,6 +19,7 @@ type joined struct {
 	block  sheet.Block
 	about  *sheet.About
 	zones  []sheet.ZoneNote // of the parts that were read
+	years  []sheet.YearNote
 }
 
 func join(parts []Reader, column string, label func(Reader) string) Reader {
@@ -65,7 +66,12 @@ func (j *joined) Next() (table.Row, error) {
 			} else {
 				j.zones = append(j.zones, sheet.ZoneNote{})
 			}
-			j.about.Zones = j.zones
+			if years := p.About().Years; len(years) > 0 {
+				j.years = append(j.years, years...)
+			} else {
+				j.years = append(j.years, sheet.YearNote{})
+			}
+			j.about.Zones, j.about.Years = j.zones, j.years
 			if j.at++; j.at > 1 {
 				j.about.HiddenRows += p.About().HiddenRows
 				j.about.Merged += p.About().Merged

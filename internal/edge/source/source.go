@@ -33,6 +33,9 @@ type Options = sheet.Options
 // About is what can be said of a table besides its rows.
 type About = sheet.About
 
+// YearNote is what a title says of the year of the dates.
+type YearNote = sheet.YearNote
+
 // ZoneNote is what a title or a note says of the zone of the times.
 type ZoneNote = sheet.ZoneNote
 

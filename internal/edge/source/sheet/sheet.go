@@ -75,6 +75,7 @@ type About struct {
 	HiddenColumns []string // likewise
 	Merged        int      // merged ranges
 	Notes         []string
+	Years         []YearNote     // what titles say of the year of its dates; one of each table for several that are joined
 	Zones         []ZoneNote     // what titles and notes say of the zone of its times; one of each table for several that are joined
 	Running       bool           // its rows were read from running text
 	Passed        []table.Passed // dates in the text that belong to no event
@@ -86,6 +87,13 @@ type ZoneNote struct {
 	Row  int
 	Text string
 	Zone string // as zone.Stated gives it
+}
+
+// YearNote is what a title says of the year of the dates below it. The zero YearNote is that of
+// one that says nothing.
+type YearNote struct {
+	Text string
+	Year int // as moment.StatedYear gives it
 }
 
 // Options say which part of a file is the table. The zero value lets the file

@@ -42,6 +42,29 @@ type heading struct {
 // Ankunftszeit, Einddatum.
 var parts = []string{"datum", "uhrzeit", "zeit", "tijd", "beginn", "ende", "dauer", "duur"}
 
+// dayNames are headings of how many days or weeks something lasts, where numbers stand below
+// them; other things are on which days it is.
+var dayNames = []string{"days", "no of days", "number of days", "weeks", "no of weeks", "tage", "anzahl tage", "wochen", "jours", "nombre de jours", "semaines", "días", "número de días", "semanas", "giorni", "numero di giorni", "settimane", "dias", "número de dias", "dagen", "aantal dagen", "weken"}
+
+// nightNames are headings of numbers that can be how long something lasts, and do not say it.
+var nightNames = []string{"nights", "no of nights", "number of nights", "nächte", "anzahl nächte", "nuits", "nombre de nuits", "noches", "notti", "noites", "nachten", "aantal nachten", "min"}
+
+// units are words for units of time that are names of a length as well; countOf are those that
+// may stand beside them; otherAmounts say that they measure something else than the event.
+var (
+	units        = []string{"hours", "minutes", "mins", "minuten", "minutos", "minuti", "heures", "horas", "ore", "uren", "stunden"}
+	countOf      = []string{"no", "of", "number", "nr", "in", "how", "many", "planned", "est", "estimated", "expected", "scheduled", "booked", "needed", "event", "anzahl", "nombre", "de", "número", "numero", "di", "aantal", "geplante"}
+	otherAmounts = []string{"delay", "delayed", "late", "early", "notice", "before", "after", "ahead", "lead", "wait", "waiting", "overtime", "paid", "rest", "free", "man", "crew", "staff", "engine", "from", "to", "walk", "drive", "verspätung", "retard", "retraso", "ritardo", "atraso", "vertraging", "opening", "office"}
+)
+
+// amount tells whether a heading measures something in a unit of time and does not say that it
+// is the event: Man hours, Minutes late.
+func (h heading) amount() bool {
+	return slices.ContainsFunc(h.words, func(w string) bool { return slices.Contains(units, w) }) && slices.ContainsFunc(h.words, func(w string) bool {
+		return !slices.Contains(units, w) && !slices.Contains(countOf, w) && (heading{text: w, words: []string{w}}).rank(names("length")) == 0
+	})
+}
+
 // hourNames are headings that mean what Hours means: lengths, or times of day.
 var hourNames = []string{"hrs", "hr", "h", "std", "stunden", "heures", "horas", "ore", "uren"}
 
@@ -144,7 +167,7 @@ func (h heading) record() bool {
 // rank gives how well column i names a field, from 1, or 0 when it does not.
 func (m *matcher) rank(field string, i int) int {
 	h := m.headings[i]
-	if figures := i < len(m.figures) && m.figures[i]; h.text == "hours" && figures != (field == "length") {
+	if figures := i < len(m.figures) && m.figures[i]; (h.text == "hours" || slices.Contains(dayNames, h.text)) && figures != (field == "length") {
 		return 0 // bare numbers of hours are a length, anything else is when it is open
 	}
 	// Ships arrive before they leave, ferries leave before they arrive: which of
@@ -159,6 +182,13 @@ func (m *matcher) rank(field string, i int) int {
 		if slices.Contains(h.words, "length") && slices.Contains([]string{"m", "metres", "meters", "ft", "feet", "cm", "km"}, strings.ToLower(h.beside)) {
 			return 0 // of a ship, not of time
 		}
+		if slices.Contains(dayNames, h.text) { // of figures, as others are passed over above
+			return whole
+		}
+		if r := h.rank(names(field)); r > whole || !h.amount() {
+			return r
+		}
+		return 0
 		return h.rank(names(field))
 	default:
 		return h.rank(names(field))

@@ -487,6 +487,9 @@ func (m *chooser) unit() {
 		case "d", "day", "days", "tage", "jours", "días", "giorni", "dias", "dagen":
 			c.Template += " d"
 			return
+		case "weeks", "wochen", "semaines", "semanas", "settimane", "weken":
+			c.Template += " weeks"
+			return
 		}
 	}
 }

@@ -19,6 +19,7 @@ import (
 	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
 	"almanach/internal/core/intake"
+	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/plan"
 	"almanach/internal/core/table"
@@ -28,7 +29,7 @@ import (
 // loadFlags are the flags of everything that reads a source for a calendar.
 type loadFlags struct {
 	file, into, name, sheet, rows, dayOrder, length, leaveOut, cancelWhen string
-	title, start, end                                                     []string
+	title, start, end, repeat, without                                    []string
 	key                                                                   []string
 	allow                                                                 map[string]string
 	header                                                                string
@@ -96,6 +97,8 @@ func (f *loadFlags) load(c *cobra.Command) {
 	flags.StringVar(&f.rows, "rows", "", "try only these `ROWS`, such as 4-7,12")
 	flags.StringToStringVar(&f.allow, "allow", nil, "let so many changes pass a guard, as in `removed=31`")
 	flags.Lookup("allow").DefValue = "" // an empty map is not worth a mention
+	flags.StringArrayVar(&f.repeat, "repeat", nil, "`COLUMN` of a table with how its events repeat (default: found)")
+	flags.StringArrayVar(&f.without, "without", nil, "`COLUMN` of a table that is of no field of the events, whatever it is called")
 	flags.StringArrayVar(&f.rekey, "rekey", nil, "a row's key was changed: keep the event of the old one, as in `OLD=NEW`; all for every likely one")
 	flags.StringArrayVar(&f.beside, "beside", nil, "make an event of its own for the row of this `KEY`, whatever it looks like; all for every row")
 	flags.StringArrayVar(&f.restore, "restore", nil, "make the event of this `KEY` again, though someone deleted it in the calendar; all for every one")
@@ -235,7 +238,7 @@ func name(req job.LoadRequest) string {
 // thing once.
 func (a *app) choose(err error, req *job.LoadRequest, asked map[string]bool) bool {
 	f := fault.Of(err)
-	options := map[string]string{"key": "--key", "title": "--title", "start": "--start", "end": "--end", "length": "--length", "sheet": "--sheet", "calendar": "--into"}
+	options := map[string]string{"key": "--key", "title": "--title", "start": "--start", "end": "--end", "length": "--length", "repeat": "--repeat", "sheet": "--sheet", "calendar": "--into"}
 	option := options[f.Missing]
 	if option == "" || len(f.Choices) == 0 || asked[f.Error()] || a.json || a.yes || !a.terminal() {
 		return false
@@ -399,11 +402,14 @@ func (f *loadFlags) request(office *job.Office, name string) (job.LoadRequest, e
 			in.Name, in.Identity = f.name, f.name
 		}
 	}
+	if len(f.without) > 0 && !req.Match {
+		return req, fault.Newf("--without is for tables that no intake describes: %s names the columns that it reads", name).Do("change the intake")
+	}
 	length := []string{}
 	if f.length != "" && !f.assumes() {
 		length = append(length, f.length)
 	}
-	for field, columns := range map[string][]string{"title": f.title, "start": f.start, "end": f.end, "length": length} {
+	for field, columns := range map[string][]string{"title": f.title, "start": f.start, "end": f.end, "length": length, "repeat": f.repeat, match.None: f.without} {
 		if len(columns) > 0 && req.Fields == nil {
 			req.Fields = map[string][]string{}
 		}

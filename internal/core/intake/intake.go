@@ -378,6 +378,9 @@ func (in *Intake) SetField(field, text string) {
 // SetColumns maps a field to the columns that a person named. For the end this can be
 // match.None: then no column holds it.
 func (in *Intake) SetColumns(field string, columns []string) {
+	if field == match.None {
+		return
+	}
 	if field == "end" && slices.Equal(columns, []string{match.None}) {
 		delete(in.event, field)
 		return
@@ -404,7 +407,8 @@ func (in *Intake) With(change func(*Intake)) *Intake {
 // Matched gives a copy of the intake for a table that no file describes, with
 // the columns that suit the fields.
 func (in *Intake) Matched(header table.Header, rows []table.Row, fields map[string][]string, set moment.Settings) (*Intake, []match.Choice, *fault.Fault) {
-	choices, f := match.Columns(header, rows, match.Given{Key: in.Key, Fields: fields}, set)
+	given := match.Given{Key: in.Key, Fields: fields}
+	choices, f := match.Columns(header, rows, given, set)
 	out := in.With(func(out *Intake) { out.SetEvent(choices) })
 	if in.cancel.Text == "" {
 		taken := map[int]bool{}
@@ -414,7 +418,7 @@ func (in *Intake) Matched(header table.Header, rows []table.Row, fields map[stri
 			}
 		}
 		condition, columns := match.Cancels(header, func(i int) []string {
-			if taken[i] {
+			if taken[i] || given.Without(header, i) {
 				return nil
 			}
 			return match.Cancelling(rows, i)

@@ -12,6 +12,7 @@ import (
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
+	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/rule"
 	"almanach/internal/core/table"
@@ -127,7 +128,7 @@ func (m *Mapper) repeated(row table.Row, span event.Span, w *Wanted) (event.Span
 		if f != nil {
 			return fail(f, "repeat", s.repeat)
 		}
-		if word := strings.ToLower(text); text != "" && !noWords[word] && word != "never" && word != "once" && word != "none" {
+		if word := strings.ToLower(text); text != "" && !noWords[word] && !match.Once(word) {
 			r, f := m.rule(text, row, span)
 			if f == nil && !isRule(text) {
 				span, f = m.firstDay(r, text, span, w)

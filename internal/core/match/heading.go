@@ -189,7 +189,6 @@ func (m *matcher) rank(field string, i int) int {
 			return r
 		}
 		return 0
-		return h.rank(names(field))
 	default:
 		return h.rank(names(field))
 	}

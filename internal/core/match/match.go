@@ -108,7 +108,7 @@ var (
 // Given is what a person said of a table.
 type Given struct {
 	Key    []string            // the columns of the key, which are never chosen
-	Fields map[string][]string // the columns of fields, by the fields' names; for the end it can be None
+	Fields map[string][]string // the columns of fields, by the fields' names; for the end it can be None. Those of None are of no field
 
 	turned  bool // what leaves and what arrives stand in the other order than the columns say
 	lengths int  // a column called Hours that holds lengths, counted from 1; 0 for none
@@ -123,7 +123,7 @@ func Columns(header table.Header, rows []table.Row, given Given, set moment.Sett
 	stride := max(1, len(rows)/sampled)
 	for i := range header {
 		c := moment.NewColumn(set)
-		for n := 0; n < len(rows); n += stride {
+		for n := 0; n < len(rows) && !given.Without(header, i); n += stride {
 			r := rows[n]
 			c.Learn(int(r.Number), r.Cell(i))
 			if cell := r.Cell(i); cell.Filled() {
@@ -200,6 +200,11 @@ func Choose(header table.Header, rows []table.Row, traits []Traits, given Given)
 	return choices, f
 }
 
+// Without tells whether a person said that column i is of no field.
+func (g Given) Without(header table.Header, i int) bool {
+	return slices.ContainsFunc(g.Fields[None], func(name string) bool { return template.NewCompiler(header, nil).Column(name) == i })
+}
+
 // named gives what was said with the columns of the key called as the header has them.
 func (g Given) named(header table.Header) Given {
 	g.Key = slices.Clone(g.Key)
@@ -232,7 +237,11 @@ func doubts(header table.Header, rows []table.Row, traits []Traits, choices []Ch
 	if f := unplaced(header, rows, traits, choices, given); f != nil {
 		return f
 	}
-	return (&hours{header, rows, traits, choices, given}).lasting()
+	h := &hours{header, rows, traits, choices, given}
+	if f := h.recurs(); f != nil {
+		return f
+	}
+	return h.lasting()
 }
 
 // suit chooses columns by their headings and traits alone.
@@ -286,6 +295,7 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	m.leftClocks()
 	m.halves()
 	m.take("length", m.given["length"]...)
+	m.take("repeat", m.given["repeat"]...)
 	for _, field := range []string{"zone", "all_day", "length", "location", "description", "url", "categories", "title"} {
 		if m.has(field) {
 			continue
@@ -298,6 +308,7 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 		}
 	}
 	m.zones()
+	m.recurring()
 	m.series()
 	m.whole()
 	m.people()

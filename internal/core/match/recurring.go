@@ -1,0 +1,93 @@
+package match
+
+import (
+	"slices"
+	"strings"
+	"time"
+	"unicode"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/rule"
+)
+
+// recurringNames are headings that can be those of how events repeat; what stands below them
+// tells.
+var recurringNames = []string{
+	"frequency", "freq", "how often", "interval", "every", "pattern", "cadence", "rhythm", "recurring", "recurrence pattern", "repeat pattern",
+	"häufigkeit", "intervall", "turnus", "rhythmus", "fréquence", "périodicité", "récurrence", "intervalle", "frecuencia", "periodicidad", "recurrencia", "intervalo",
+	"frequenza", "ricorrenza", "cadenza", "intervallo", "frequência", "periodicidade", "recorrência", "frequentie", "regelmaat", "ritme",
+}
+
+// single says below such a heading that an event does not repeat.
+var single = []string{"", "-", "–", "no", "none", "never", "once", "one-off", "one off", "single", "n/a", "nein", "einmalig", "einmal", "non", "unique", "une fois", "única", "único", "una vez", "unica", "una volta", "uma vez", "nee", "eenmalig"}
+
+// Once tells whether a text, in lower case, says that an event does not repeat.
+func Once(text string) bool { return slices.Contains(single, text) }
+
+// repeating counts the texts that say how something repeats, and those that say that it does
+// not. Weekdays alone are on which day it is, but for a column whose name says more.
+func repeating(texts []string, named bool) (repeats, single int) {
+	for _, s := range texts {
+		low := strings.ToLower(s)
+		switch {
+		case Once(low):
+			single++
+		case weekdays(s):
+			if named || slices.Contains(eachDay, low) {
+				repeats++
+			}
+		case strings.HasPrefix(low, "freq=") || strings.HasPrefix(low, "rrule:"), saysRule(s):
+			repeats++
+		}
+	}
+	return repeats, single
+}
+
+func saysRule(s string) bool {
+	if !strings.ContainsFunc(s, unicode.IsLetter) {
+		return false
+	}
+	any := func(string) (int64, bool) { return 0, true }
+	_, err := rule.ParseWords(s, any, func(word string) (time.Weekday, bool) {
+		set, _ := moment.Weekdays(word, 0)
+		for d := time.Sunday; d <= time.Saturday; d++ {
+			if set == 1<<d {
+				return d, true
+			}
+		}
+		return 0, false
+	})
+	return err == nil
+}
+
+// recurring takes a column that says how events repeat under a name that can mean it.
+func (m *chooser) recurring() {
+	for i, c := range m.columns {
+		if !m.has("repeat") && !m.taken[i] && c.Filled > 0 && slices.Contains(recurringNames, m.headings[i].text) {
+			if repeats, _ := repeating(c.Samples, true); repeats > 0 {
+				m.take("repeat", i)
+			}
+		}
+	}
+}
+
+// recurs asks about a column that says how something repeats, and does not say that it is the
+// events: left out, each of them would take place once.
+func (h *hours) recurs() *fault.Fault {
+	if h.choice("repeat") != nil || h.choice("start") == nil {
+		return nil
+	}
+	for i, t := range h.traits {
+		if c := h.choice("description"); h.taken(i) && (c == nil || !slices.Contains(c.Indexes, i)) || len(t.Samples) == 0 {
+			continue
+		}
+		if repeats, single := repeating(t.Samples, false); repeats == 0 || (repeats+single)*2 < len(t.Samples) {
+			continue
+		}
+		label := h.header.Label(i)
+		f := fault.Newf("%s says how something repeats, and its name does not say whether it is the events", label)
+		return f.Offer("--repeat", "repeat", "", [][]string{{label}}).Do("give %s if it is, or %s if not", fault.Given("--repeat", []string{label}), fault.Given("--without", []string{label}))
+	}
+	return nil
+}

@@ -13,6 +13,7 @@ import (
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
+	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/pattern"
 	"almanach/internal/core/table"
@@ -220,7 +221,7 @@ func readReminder(text string, start int64, allDay bool) (event.Reminder, *fault
 		switch word = strings.Trim(word, ",()"); {
 		case word == "e-mail" || word == "email" || word == "mail":
 			r.Mail = true
-		case word == "display" || word == "by" || word == "before" || word == "at" || word == "start" || word == "the" || word == "in" || word == "advance":
+		case slices.Contains(match.BesideReminders, word):
 		case strings.Contains(word, ":"):
 			clock = word
 		default:
@@ -458,7 +459,7 @@ func readReminders(text string, start int64, allDay bool) (string, *fault.Fault)
 	var items []string
 	for item := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' }) {
 		item = strings.TrimSpace(item)
-		if item == "" || strings.EqualFold(item, "none") || strings.EqualFold(item, "default") {
+		if item == "" || match.Once(strings.ToLower(item)) || strings.EqualFold(item, "default") {
 			continue
 		}
 		r, f := readReminder(item, start, allDay)

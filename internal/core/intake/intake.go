@@ -437,6 +437,10 @@ func (in *Intake) SetEvent(choices []match.Choice) {
 		in.event = map[string]template.Source{}
 	}
 	for _, c := range choices {
+		if c.Field == "reminders" {
+			in.reminders = []template.Source{{Text: c.Template}}
+			continue
+		}
 		in.event[c.Field] = template.Source{Text: c.Template}
 	}
 }

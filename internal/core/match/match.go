@@ -415,7 +415,7 @@ func (m *chooser) series() {
 func (m *chooser) whole() {
 	for _, field := range []string{"status", "organizer", "optional", "resources", "conference", "colour", "busy", "priority", "visibility", "reminders"} {
 		fits := suits[field]
-		col := m.best(field, func(c matchColumn) bool { return !c.temporal && fits(c.Traits) })
+		col := m.best(field, func(c matchColumn) bool { return (!c.temporal || field == "reminders") && fits(c.Traits) })
 		if col >= 0 && m.rank(field, col) > whole {
 			m.take(field, col)
 		}
@@ -435,10 +435,19 @@ var suits = map[string]func(Traits) bool{
 	"visibility": among("public", "private", "confidential"),
 	"reminders": each(func(s string) bool {
 		first, _, _ := strings.Cut(s, ",")
-		_, ok := moment.ParseLength(first)
-		return ok || s == "none"
+		var words []string
+		for _, w := range strings.Fields(strings.ToLower(first)) {
+			if !slices.Contains(BesideReminders, w) {
+				words = append(words, w)
+			}
+		}
+		_, ok := moment.ParseLength(strings.Join(words, " "))
+		return ok || Once(strings.ToLower(s))
 	}),
 }
+
+// BesideReminders are words beside the length of a reminder that say nothing more.
+var BesideReminders = []string{"display", "by", "before", "at", "start", "the", "in", "advance", "vorher", "zuvor", "davor", "avant", "antes", "prima", "vooraf", "tevoren"}
 
 func addresses(t Traits) bool { return t.Mails == t.Filled }
 

@@ -337,8 +337,11 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	}
 	l.batch = intake.NewBatch(m, rows, beside)
 	l.report.Evidence = m.Evidence()
-	l.report.Unused = slices.DeleteFunc(m.Unused(), func(name string) bool { // columns that reading several files or sheets, or holding rows, adds
+	l.report.Unused = slices.DeleteFunc(m.Unused(), func(name string) bool { // empty ones, and columns that reading several files or sheets, or holding rows, adds
 		from := l.in.From
+		if i := header.Find(name); i >= 0 && !slices.ContainsFunc(rows, func(r table.Row) bool { return r.Filled(i) }) {
+			return true
+		}
 		return mended(header) && slices.Contains(heldColumns, name) || name == "File" && (from.Files != "" || from.Folder != "") || name == "Sheet" && from.All
 	})
 	if m.Zone != nil {

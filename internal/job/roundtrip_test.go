@@ -116,6 +116,23 @@ func TestRoundTrip(t *testing.T) {
 		}
 	}
 
+	// The calendar is a source too, without any intake.
+	third := filepath.Join(dir, "third.ics")
+	in := &intake.Intake{Name: "third", Key: []string{"uid"}}
+	in.Defaults()
+	report, err := Load(t.Context(), office, LoadRequest{Intake: in, Match: true, File: first, Into: third, Write: true, Allow: map[string]int{}})
+	require.NoError(t, err)
+	require.Equal(t, len(a), report.Totals.New, "%v", report.Totals)
+	require.Empty(t, report.Unused)
+	c := views(t, office, third, whole)
+	for key, v := range a {
+		o := c[v.UID]
+		require.True(t, v.When.Same(o.When), "%s: %s and %s", key, v.When, o.When)
+		for _, f := range event.Fields() {
+			require.Equal(t, v.Meaning(f), o.Meaning(f), "%s %s", key, f)
+		}
+	}
+
 	data, err := os.ReadFile(first)
 	require.NoError(t, err)
 	parsed, err := goical.NewDecoder(bytes.NewReader(data)).Decode()

@@ -167,13 +167,13 @@ func (r Row) Value(column string) string {
 	case "categories":
 		return strings.ReplaceAll(r.View.Text(event.Categories), "\n", ", ")
 	case "attendees":
-		return r.people()
+		return r.People()
 	case "optional":
-		return r.people(event.Optional)
+		return r.People(event.Optional)
 	case "resources":
-		return r.people(event.Resource)
+		return r.People(event.Resource)
 	case "rooms":
-		return r.people(event.Room)
+		return r.People(event.Room)
 	case "repeat":
 		return r.Span.Rule
 	case "attachments":
@@ -191,8 +191,8 @@ func (r Row) Value(column string) string {
 	return ""
 }
 
-// people lists the attendees who are there in one of the parts; all, without any.
-func (r Row) people(parts ...event.Part) string {
+// People lists the attendees who are there in one of the parts; all, without any.
+func (r Row) People(parts ...event.Part) string {
 	var out []string
 	for _, p := range r.View.Guests {
 		if len(parts) == 0 || slices.Contains(parts, p.Part) {

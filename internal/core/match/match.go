@@ -413,7 +413,7 @@ func (m *chooser) series() {
 // whole chooses columns for the fields that go by the whole of a name, where
 // all that is known of their cells suits.
 func (m *chooser) whole() {
-	for _, field := range []string{"status", "organizer", "optional", "resources", "conference", "colour", "busy", "priority", "visibility", "reminders"} {
+	for _, field := range []string{"status", "organizer", "optional", "resources", "rooms", "attachments", "conference", "colour", "busy", "priority", "visibility", "reminders"} {
 		fits := suits[field]
 		col := m.best(field, func(c matchColumn) bool { return (!c.temporal || field == "reminders") && fits(c.Traits) })
 		if col >= 0 && m.rank(field, col) > whole {
@@ -424,20 +424,22 @@ func (m *chooser) whole() {
 
 // suits tells what the cells of a column must be to be taken by its name.
 var suits = map[string]func(Traits) bool{
-	"status":     func(t Traits) bool { return t.States == t.Filled },
-	"organizer":  addresses,
-	"optional":   addresses,
-	"resources":  addresses,
-	"conference": each(func(s string) bool { return strings.Contains(s, "://") }),
-	"colour":     each(func(s string) bool { return strings.Trim(strings.ToLower(s), "abcdefghijklmnopqrstuvwxyz") == "" }),
-	"busy":       among("busy", "free", "yes", "no", "opaque", "transparent"),
-	"priority":   among("high", "medium", "normal", "low", "none", "1", "2", "3", "4", "5", "6", "7", "8", "9"),
-	"visibility": among("public", "private", "confidential"),
+	"status":      func(t Traits) bool { return t.States == t.Filled },
+	"organizer":   addresses,
+	"optional":    addresses,
+	"resources":   addresses,
+	"rooms":       addresses,
+	"attachments": each(func(s string) bool { return strings.Contains(s, "://") }),
+	"conference":  each(func(s string) bool { return strings.Contains(s, "://") }),
+	"colour":      each(func(s string) bool { return strings.Trim(strings.ToLower(s), "abcdefghijklmnopqrstuvwxyz") == "" }),
+	"busy":        among("busy", "free", "yes", "no", "opaque", "transparent"),
+	"priority":    among("high", "medium", "normal", "low", "none", "1", "2", "3", "4", "5", "6", "7", "8", "9"),
+	"visibility":  among("public", "private", "confidential"),
 	"reminders": each(func(s string) bool {
-		first, _, _ := strings.Cut(s, ",")
+		first, _, _ := strings.Cut(strings.ReplaceAll(s, ";", ","), ",")
 		var words []string
 		for _, w := range strings.Fields(strings.ToLower(first)) {
-			if !slices.Contains(BesideReminders, w) {
+			if !slices.Contains(BesideReminders, w) && w != "e-mail" && w != "email" && w != "mail" {
 				words = append(words, w)
 			}
 		}

@@ -2,24 +2,32 @@
 package agenda
 
 import (
+	"bytes"
 	"io"
+	"slices"
 	"strings"
 
 	"almanach/internal/core/event"
+	"almanach/internal/core/extract"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
+	"almanach/internal/core/recur"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/source/sheet"
 	"almanach/internal/edge/source/text"
 )
 
+// always is how many of the columns are there even if no event has anything of them.
+const always = 12
+
 // calendarColumns are the columns of a calendar read as a source.
-var calendarColumns = []string{"uid", "title", "start", "end", "zone", "location", "description", "url", "categories", "status", "repeat", "occurrence"}
+var calendarColumns = []string{"uid", "title", "start", "end", "zone", "location", "description", "url", "categories", "status", "repeat", "occurrence", "except", "also", "conference", "colour", "busy", "priority", "visibility", "organizer", "attendees", "optional", "resources", "rooms", "reminders", "attachments"}
 
 // agenda reads an iCalendar file as a table, an event a row.
 type agenda struct {
 	sheet.Plain
+	header table.Header
 	reader *ical.Reader
 	from   *table.Origin
 	known  ical.Zones
@@ -35,16 +43,43 @@ func Is(lead []byte) bool {
 
 // Open opens a text as a calendar.
 func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
-	return sheet.Single{Start: func() (sheet.Raw, error) {
+	start := func(header table.Header) (*agenda, error) {
 		r, err := t.Start()
 		if err != nil {
 			return nil, err
 		}
-		return &agenda{reader: ical.NewReader(r), from: &table.Origin{File: o.Name}, known: o.Zones, zones: map[string]*zone.Zone{}}, nil
-	}, End: t.Close}, nil
+		return &agenda{header: header, reader: ical.NewReader(r), from: &table.Origin{File: o.Name}, known: o.Zones, zones: map[string]*zone.Zone{}}, nil
+	}
+	a, err := start(calendarColumns)
+	if err != nil {
+		return nil, err
+	}
+	header := a.used()
+	return sheet.Single{Start: func() (sheet.Raw, error) { return start(header) }, End: t.Close}, nil
 }
 
-func (a *agenda) Names() table.Header   { return calendarColumns }
+// used reads the calendar, and gives the columns that its events fill.
+func (a *agenda) used() table.Header {
+	used := make([]bool, len(a.header))
+	for {
+		row, err := a.Next()
+		if err != nil { // what is wrong with it is said when its rows are read
+			break
+		}
+		for i := range row.Cells {
+			used[i] = used[i] || row.Cells[i].Filled()
+		}
+	}
+	var out table.Header
+	for i, name := range a.header {
+		if i < always || used[i] {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
+func (a *agenda) Names() table.Header   { return a.header }
 func (a *agenda) Origin() *table.Origin { return a.from }
 func (a *agenda) Close() error          { return nil }
 
@@ -77,7 +112,7 @@ func (a *agenda) Next() (table.Row, error) {
 		case p.Fault != nil:
 			return row, p.Fault.At(fault.Place{File: a.from.File, Line: p.Line})
 		case p.Name == "VTIMEZONE":
-			if z, err := ical.ReadZone(p.Raw); err == nil {
+			if z, err := ical.ReadZone(bytes.Clone(p.Raw)); err == nil { // its name stays in use
 				a.zones[z.Name()] = z
 			}
 		case p.Name == "VEVENT":
@@ -100,18 +135,59 @@ func (a *agenda) event(row *table.Row, raw []byte) {
 		}
 		return strings.Replace(strings.TrimSuffix(zone.Time{Wall: t.Wall, Form: map[bool]zone.Form{true: zone.Date, false: zone.Floating}[t.Form == zone.Date]}.RFC3339(), ":00"), "T", " ", 1)
 	}
-	end := v.When.End.InZone(endZone(v.When))
-	if v.When.AllDay() {
-		end = v.When.LastDay()
+	when := v.When
+	if when.Start.Form == zone.Local && a.zones[when.Start.ZoneName()] != nil && when.Rule == "" && len(when.Extra) == 0 && v.Recurrence.IsZero() {
+		if _, err := a.known(when.Start.ZoneName()); err != nil { // a zone of its own, which means nothing elsewhere
+			when.Start, when.End = when.Start.InZone(zone.UTC), when.End.InZone(zone.UTC)
+		}
 	}
-	texts := []string{v.UID, v.Text(event.Title), wall(v.When.Start), wall(end), v.When.Start.ZoneName(), v.Text(event.Location), v.Text(event.Description), v.Text(event.URL), strings.ReplaceAll(v.Text(event.Categories), "\n", ", "), v.Text(event.Status), v.When.Rule, wall(v.Recurrence)}
-	cells := make([]table.Cell, len(texts))
-	for i, s := range texts {
-		if s != "" {
-			cells[i] = table.Cell{Kind: table.Text, Text: s}
+	end := when.End.InZone(endZone(when))
+	if when.AllDay() {
+		end = when.LastDay()
+	}
+	if slices.ContainsFunc(when.Extra, func(s string) bool { return strings.Contains(s, "/") }) {
+		row.Fault = fault.Newf("event %s has dates that last as long as they say themselves (RDATE with periods)", fault.Shorten(v.UID, 60)).At(row.Place()).Do("make events of their own of them")
+		return
+	}
+	one := extract.Row{Occurrence: &recur.Occurrence{View: &v, Span: when}}
+	cells := make([]table.Cell, len(a.header))
+	for i, column := range a.header {
+		text := one.Value(column)
+		switch column {
+		case "start":
+			text = wall(when.Start)
+		case "end":
+			text = wall(end)
+		case "occurrence":
+			text = wall(v.Recurrence)
+		case "except":
+			text = days(when.Except)
+		case "also":
+			text = days(when.Extra)
+		case "attendees":
+			text = one.People(event.Required)
+		}
+		if text != "" {
+			cells[i] = table.Cell{Kind: table.Text, Text: text}
 		}
 	}
 	row.Cells = a.block.Take(cells)
+}
+
+// days writes dates of a series, which are on the clock of its start, as other sources have
+// them.
+func days(list []string) string {
+	out := make([]string, len(list))
+	for i, s := range list {
+		if len(s) < 8 {
+			return strings.Join(list, "; ")
+		}
+		out[i] = s[:4] + "-" + s[4:6] + "-" + s[6:8]
+		if len(s) >= 13 {
+			out[i] += " " + s[9:11] + ":" + s[11:13]
+		}
+	}
+	return strings.Join(out, "; ")
 }
 
 // endZone is the zone in which a row's end is written: that of its start.

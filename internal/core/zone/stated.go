@@ -20,7 +20,7 @@ var (
 	ofAll    = pattern.Lazy(`(?i)\b` + allTimes + `\b` + joining + `\s*\(?(` + zoneWords + `|[a-z]{4,}/[a-z_]{3,}(?:/[a-z_]{3,})?)(?:$|[^\pL\d])`)
 	labelled = pattern.Lazy(`(?i)\b(?:time ?zone|tz|zeitzone|fuseau(?: horaire)?|zona horaria|huso horario|fuso orario|fuso horário|tijdzone)\s*(?:[:=]\s*(\S.{0,40})|(?:[:=–-]| is| ist| est| es| è| é)*\s*(` + zoneWords + `|[a-z]{4,}/[a-z_]{3,}(?:/[a-z_]{3,})?))$`)
 	inBraces = pattern.Lazy(`[(\[]\s*((?i:utc ?[-+−] ?\d{1,2}(?::?\d\d)?|gmt ?[-+−] ?\d{1,2}(?::?\d\d)?|utc|gmt|zulu)|CEST|CET|EEST|EET|MESZ|MEZ|BST|EDT|PDT)\s*[)\]]`)
-	bare     = pattern.Lazy(`^\D*\b(UTC|GMT)\b\D*$|[–—,:-]\s*(UTC|GMT)\s*$`)
+	bare     = pattern.Lazy(`(?:^|[–—,:-]\s*|\b(?i:in|en|em|time|times|zeit|heure|hora|ora|tijd)\s+)(UTC|GMT)\s*$`)
 	clock    = pattern.Lazy(`(?i)\d[:.h]\d\d|\d{4} ?(?:utc|gmt)|\d ?(?:am|pm|h|hrs|uhr|uur)\b|\bnoon\b|\bmidnight\b`)
 )
 
@@ -61,7 +61,7 @@ func Titled(text string) string {
 		return Called(m[1])
 	}
 	if m := bare().FindStringSubmatch(text); m != nil {
-		return m[1] + m[2]
+		return m[1]
 	}
 	return ""
 }

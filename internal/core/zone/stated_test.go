@@ -36,7 +36,7 @@ func TestStated(t *testing.T) {
 	}
 	for text, want := range map[string]string{
 		"Berth plan (UTC)": "UTC", "Arrivals [UTC+1]": "UTC+1", "Arrivals – UTC": "UTC", "Berth plan (CET)": "CET", "All times UTC": "UTC",
-		"Berth plan (West)": "", "Printed 2026-04-01 09:00 UTC": "", "Printed at 0900 UTC": "", "Berth plan (est)": "", "The utc of things": "", "5 April, 9 am (UTC): Dredging": "", "Plan April 2026 - GMT": "GMT", "Plan of 7 UTC berths": "",
+		"Berth plan (West)": "", "Printed 2026-04-01 09:00 UTC": "", "Printed at 0900 UTC": "", "Berth plan (est)": "", "The utc of things": "", "UTC Shipping, berth plan": "", "UTC": "UTC", "Berth plan in UTC": "UTC", "5 April, 9 am (UTC): Dredging": "", "Plan April 2026 - GMT": "GMT", "Plan of 7 UTC berths": "",
 	} {
 		assert.Equal(t, want, Titled(text), text)
 	}

@@ -9,6 +9,7 @@ import (
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
+	"almanach/internal/core/match"
 	"almanach/internal/core/table"
 )
 
@@ -175,11 +176,22 @@ func (s *sorter) judge(i int, row table.Row) (keyed bool) {
 		s.leave(i, slices.Clone(s.key), IsStruck, "crossed out")
 	case row.Evidence != nil && row.Evidence.Held != nil:
 		s.hold(i, slices.Clone(s.key), row.Evidence.Held)
+	case stateOff(row.Under):
+		s.hold(i, slices.Clone(s.key), fault.New(row.Under, "is the heading that it stands under").Do("say in a column whether it takes place, or take the row away"))
 	case s.key.Empty():
 		s.NoKey = true
 		s.hold(i, nil, fault.Newf("%s is empty: without a key the row cannot be found again", s.Mapping.keyLabel()).Do("fill it in"))
 	}
 	return !s.key.Empty() && !total
+}
+
+// stateOff tells whether a heading within a table says that what is below may not take place.
+func stateOff(heading string) bool {
+	if heading == "" {
+		return false
+	}
+	_, off := match.State(heading)
+	return off
 }
 
 // file files a row under its identity, and notes others of the same key.

@@ -412,6 +412,9 @@ func (in *Intake) Matched(header table.Header, rows []table.Row, fields map[stri
 	out := in.With(func(out *Intake) { out.SetEvent(choices) })
 	if in.cancel.Text == "" {
 		taken := map[int]bool{}
+		for _, name := range in.Key {
+			taken[header.Find(name)] = true
+		}
 		for _, c := range choices {
 			for _, i := range c.Indexes {
 				taken[i] = true // a column of states alone gives the event its own

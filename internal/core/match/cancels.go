@@ -130,6 +130,17 @@ func Cancelling(rows []table.Row, column int) (out []string) {
 	return out
 }
 
+// State tells of a heading above rows whether it is a word for their state, and whether that is
+// one in which they may not take place as they stand: Cancelled, Postponed:, TBC.
+func State(heading string) (state, off bool) {
+	if len(heading) > 40 {
+		return false, false
+	}
+	text := strings.Trim(strings.ToLower(heading), " :.!-–")
+	off = text != "" && (slices.Contains(cancelWords, text) || slices.Contains(putOffWords, text) || slices.Contains(doubtWords, text))
+	return off || IsStatus(text), off
+}
+
 // offWords are the words for what does not take place as it stands by their first octet,
 // as every cell is held against them; stateWords are those of a column of states.
 var (

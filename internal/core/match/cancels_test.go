@@ -71,3 +71,14 @@ func TestZone(t *testing.T) {
 		assert.Equal(t, want, name, label)
 	}
 }
+
+// TestState tells headings that are a state of the rows below them from others.
+func TestState(t *testing.T) {
+	for text, want := range map[string][2]bool{
+		"CANCELLED": {true, true}, "Storniert:": {true, true}, "Postponed": {true, true}, "– TBC –": {true, true}, "Fällt aus!": {true, true}, "Confirmed": {true, false}, "bestätigt": {true, false},
+		"": {}, "-": {}, "Cancelled goods": {}, "Berth 3": {}, "Open positions": {}, "Monday": {},
+	} {
+		state, off := State(text)
+		assert.Equal(t, want, [2]bool{state, off}, text)
+	}
+}

@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/match"
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
@@ -239,10 +240,29 @@ func (t *framed) repeated(row table.Row) bool {
 	return true
 }
 
+// stateAlone tells whether all that a row says is a word for the state of the rows below it.
+func (t *framed) stateAlone(row table.Row) bool {
+	if len(t.header) < 3 {
+		return false
+	}
+	text := ""
+	for i := range row.Cells {
+		if c := &row.Cells[i]; c.Filled() {
+			if text != "" || c.Kind != table.Text {
+				return false
+			}
+			text = c.Text
+		}
+	}
+	state, _ := match.State(text)
+	return state
+}
+
 // divides tells whether a row is a heading within the table: one merged range,
-// over more than half of its columns, holds all that it says.
+// over more than half of its columns, holds all that it says, or a word for the state of
+// what is below does, such as Cancelled.
 func (t *framed) divides(row table.Row) bool {
-	if row.Span < 2 || row.Span*2 <= len(t.header) {
+	if (row.Span < 2 || row.Span*2 <= len(t.header)) && !t.stateAlone(row) {
 		return false
 	}
 	for _, c := range row.Cells {

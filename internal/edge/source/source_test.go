@@ -520,7 +520,7 @@ func TestDayRows(t *testing.T) {
 			"Date|From|Vessel\n3 (13/04/2026) 13/04/2026|08:00|Corvane\n4 (13/04/2026) 13/04/2026|10:00|Merle\n5 (14/04/2026) 14/04/2026|09:00|Tern\n6 (14/04/2026) 14/04/2026|11:00|Heron\n8 (Tuesday) Tuesday|12:00|Tern"},
 		"days in a column": {"No,Day,From\n13/04/2026,,\nD-1,13/04/2026,08:00\n", "No|Day|From\n2 13/04/2026||\n3 D-1|13/04/2026|08:00"},
 		"a heading of another kind, and a row that cannot be read": {"No,Vessel,From\n13/04/2026,,\nD-1,Corvane,08:00\nTBC,,\nD-2,Merle,10:00\n14/04/2026,,\nD-3,Tern,10:00,x\nD-4,Tern,11:00\nTotal,4,\n",
-			"No|Vessel|From|Day\n3 (13/04/2026) D-1|Corvane|08:00|13/04/2026\n4 (TBC) TBC|||TBC\n5 (TBC) D-2|Merle|10:00|TBC\n7 (14/04/2026) ! c.csv, row 7: \"x\" stands beside the table's 3 columns, so the row's values may have moved; put quotes around values that contain the separator\n8 (14/04/2026) D-4|Tern|11:00|14/04/2026\n9 (14/04/2026) Total|4||14/04/2026"},
+			"No|Vessel|From|Day\n3 (13/04/2026) D-1|Corvane|08:00|13/04/2026\n5 (TBC) D-2|Merle|10:00|TBC\n7 (14/04/2026) ! c.csv, row 7: \"x\" stands beside the table's 3 columns, so the row's values may have moved; put quotes around values that contain the separator\n8 (14/04/2026) D-4|Tern|11:00|14/04/2026\n9 (14/04/2026) Total|4||14/04/2026"},
 		"a day below the rows": {"No,Vessel,From\nD-1,Corvane,08:00\n14/04/2026,,\n", "No|Vessel|From\n2 D-1|Corvane|08:00\n3 14/04/2026||"},
 	} {
 		path := filepath.Join(t.TempDir(), "c.csv")

@@ -65,6 +65,16 @@ func (h heading) amount() bool {
 	})
 }
 
+// mayLast tells whether numbers under a heading can be how long events last: Total hours, Work
+// (h), Laytime days.
+func (h heading) mayLast() bool {
+	if slices.ContainsFunc(h.words, func(w string) bool { return slices.Contains(otherAmounts, w) }) {
+		return false
+	}
+	return h.amount() || slices.ContainsFunc(h.words, func(w string) bool { return slices.Contains(dayNames, w) }) ||
+		slices.Contains([]string{"h", "hr", "hrs", "hours", "min", "mins", "minutes", "std", "days"}, strings.ToLower(h.beside))
+}
+
 // hourNames are headings that mean what Hours means: lengths, or times of day.
 var hourNames = []string{"hrs", "hr", "h", "std", "stunden", "heures", "horas", "ore", "uren"}
 
@@ -254,7 +264,7 @@ func Zone(label string) (name string, sure bool) {
 		return beside, false
 	case strings.HasSuffix(beside, " STANDARD TIME"):
 		return h.beside, true
-	case strings.ContainsAny(beside[:1], "+-−") && strings.Trim(beside, "+-−0123456789:") == "":
+	case zone.IsOffset(beside):
 		return h.beside, len(beside) > 3
 	case strings.Contains(beside, "/"):
 		area, city, _ := strings.Cut(h.beside, "/")
@@ -286,24 +296,15 @@ func (m *chooser) zones() {
 		if m.taken[i] || len(c.Samples) == 0 || slices.Contains(m.key, m.header[i]) {
 			continue
 		}
-		named := func(s string) bool {
-			if strings.Trim(s, "+-−0123456789:") == "" {
-				return slices.Contains(m.headings[i].words, "offset") && strings.ContainsAny(s[:1], "+-−")
-			}
-			area, city, _ := strings.Cut(s, "/")
-			upper := strings.ToUpper(s)
-			return upper == "UTC" || upper == "GMT" || upper == s && zone.OneClock(s) || len(area) > 3 && len(city) > 2 && zone.Stated("time zone: "+s) == s && areas[area] ||
-				(strings.HasPrefix(upper, "UTC") || strings.HasPrefix(upper, "GMT")) && strings.Trim(s[3:], " +-−0123456789:") == ""
+		other := func(s string) bool {
+			return !zone.IsName(s) && !(zone.IsOffset(s) && slices.Contains(m.headings[i].words, "offset"))
 		}
-		if !slices.ContainsFunc(c.Samples, func(s string) bool { return !named(strings.TrimSpace(s)) }) {
+		if !slices.ContainsFunc(c.Samples, other) {
 			m.take("zone", i)
 			return
 		}
 	}
 }
-
-// areas are the first parts of the names of time zones.
-var areas = map[string]bool{"Africa": true, "America": true, "Antarctica": true, "Arctic": true, "Asia": true, "Atlantic": true, "Australia": true, "Europe": true, "Indian": true, "Pacific": true, "Etc": true}
 
 // SeveralClocks are abbreviations that mean one clock here and another there.
 var SeveralClocks = []string{"BST", "IST", "PST", "CST", "CDT", "AST", "ADT", "SST", "GST", "AKST", "AEST", "AEDT", "ACST", "AWST", "NZST", "NZDT", "JST", "KST", "HKT", "SGT", "MSK", "TRT", "CAT", "EAT", "WAT", "SAST", "BRT", "ART", "CLT"}

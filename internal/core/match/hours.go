@@ -208,9 +208,7 @@ func (h *hours) lasting() *fault.Fault {
 			f := fault.Newf("%s holds numbers that can be how long the events last, and does not say it", label)
 			return f.Do("give their last day or their length with its unit in a column, describe the columns in an intake file, or give %s if it is something else", fault.Given("--without", []string{label}))
 		}
-		counts := t.Figures == t.Filled && !slices.ContainsFunc(name.words, func(w string) bool { return slices.Contains(otherAmounts, w) }) &&
-			(name.amount() || slices.ContainsFunc(name.words, func(w string) bool { return slices.Contains(dayNames, w) }) || slices.Contains([]string{"h", "hr", "hrs", "hours", "min", "mins", "minutes", "std", "days"}, strings.ToLower(name.beside)))
-		if counts || !slices.ContainsFunc(t.Samples, other) {
+		if t.Figures == t.Filled && name.mayLast() || !slices.ContainsFunc(t.Samples, other) {
 			f := fault.Newf("%s holds lengths of time, and its name does not say whether they are the events'", label)
 			return f.Offer("--length", "length", "", [][]string{{label}}).Do("give %s if they are, or %s if not", fault.Given("--length", []string{label}), fault.Given("--without", []string{label}))
 		}

@@ -27,6 +27,9 @@ func (d *document) learn(lines []Line) {
 			d.zone = zone.Titled(l.Text)
 		}
 	}
+	if d.zone == "" {
+		d.zone = zone.Titled(d.set.Subject)
+	}
 	d.years = map[int]int{}
 	first, sure := 0, false
 	for _, l := range lines {

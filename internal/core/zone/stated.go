@@ -66,6 +66,20 @@ func Titled(text string) string {
 	return ""
 }
 
+var (
+	isName   = pattern.Lazy(`^(?:(?i:utc|gmt)(?: ?[-+−] ?\d{1,2}(?::?\d\d)?)?|(?:Africa|America|Antarctica|Arctic|Asia|Atlantic|Australia|Etc|Europe|Indian|Pacific)/\S+)$`)
+	isOffset = pattern.Lazy(`^[-+−]\d{1,2}(?::?\d\d)?$`)
+)
+
+// IsName tells whether a text is a name of a time zone and can be nothing else: Europe/Lisbon,
+// UTC+1, CET in capitals.
+func IsName(text string) bool {
+	return isName().MatchString(text) || text == strings.ToUpper(text) && OneClock(text)
+}
+
+// IsOffset tells whether a text has the form of an offset from UTC: +01:00, -3.
+func IsOffset(text string) bool { return isOffset().MatchString(text) }
+
 // Called gives a zone as a text calls it, without a stop behind it; Here for local time and
 // the like.
 func Called(name string) string {

@@ -1,6 +1,8 @@
 package notice
 
 import (
+	"path"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -13,6 +15,44 @@ var fullTime = pattern.Lazy(`(?i)\b(?:1[3-9]|2[0-3])(?:[:.hu][0-5]\d\b|[0-5]\d ?
 
 // leadingTime is a time of four figures at the beginning of a line.
 var leadingTime = pattern.Lazy(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)
+
+// headingZone gives the zone that the headings of a table say. Two of them are given together, and
+// are none, so that what stands below is held.
+func headingZone(lines []Line) string {
+	var found []string
+	seen := map[string]bool{}
+	for _, l := range lines {
+		for _, f := range l.Fields {
+			if seen[f.Label] {
+				continue
+			}
+			seen[f.Label] = true
+			if name := zoneOf(f.Label); name != "" && !slices.Contains(found, name) {
+				found = append(found, name)
+			}
+		}
+	}
+	return strings.Join(found, " / ")
+}
+
+// zoneOf gives the zone that a heading says: Time (UTC), ETA LT.
+func zoneOf(label string) string {
+	if name := zone.Titled(label); name != "" {
+		return name
+	}
+	_, last := path.Split(strings.ReplaceAll(strings.TrimSpace(label), " ", "/"))
+	switch last = strings.Trim(last, "()"); last {
+	case label:
+		return ""
+	case "Z":
+		return "UTC"
+	case "LT", "local", "Local":
+		return zone.Here
+	case "UTC", "GMT", "CET", "CEST", "MEZ", "MESZ", "EET", "EEST", "BST":
+		return last
+	}
+	return ""
+}
 
 // titles is how many lines at the top of a text can be its title.
 const titles = 3
@@ -29,6 +69,9 @@ func (d *document) learn(lines []Line) {
 	}
 	if d.zone == "" {
 		d.zone = zone.Titled(d.set.Subject)
+	}
+	if d.zone == "" {
+		d.zone = headingZone(lines)
 	}
 	d.years = map[int]int{}
 	first, sure := 0, false

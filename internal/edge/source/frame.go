@@ -442,17 +442,19 @@ func (t *framed) statesZone(row table.Row, title bool) bool {
 		}
 		texts = append(texts, strings.TrimSpace(c.Text))
 	}
-	for i, text := range texts {
-		name := ""
-		if title || len(texts) == 1 {
-			name = read(text)
-		}
-		if name == "" && i+1 < len(texts) { // Time zone, and UTC beside it
-			text = strings.TrimRight(text, ": ") + ": " + texts[i+1]
-			name = zone.Stated(text)
-		}
+	noted := func(text, name string) bool {
 		if name != "" {
 			t.about.Zones = append(t.about.Zones, sheet.ZoneNote{Row: int(row.Number), Text: text, Zone: name})
+		}
+		return name != ""
+	}
+	for _, text := range texts {
+		if (title || len(texts) == 1) && noted(text, read(text)) {
+			return true
+		}
+	}
+	for i := 1; i < len(texts); i++ { // Time zone, and UTC beside it
+		if text := strings.TrimRight(texts[i-1], ": ") + ": " + texts[i]; noted(text, zone.Stated(text)) {
 			return true
 		}
 	}

@@ -320,6 +320,8 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	case tied != nil:
 		m.choices = slices.DeleteFunc(m.choices, func(c Choice) bool { return c.Field == "start" })
 		return m.choices, fault.Newf("several columns hold dates, and no name says which is the event's").Do("describe the columns in an intake file").Offer("--start", "start", "", tied)
+	case !m.has("start") && m.parted() != nil:
+		return m.choices, m.parted()
 	case !m.has("start"):
 		return m.choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file").
 			Offer("--start", "start", "", m.offered(func(c matchColumn) bool { return c.temporal && c.role != moment.ClockRole }))
@@ -328,6 +330,30 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 			Offer("--title", "title", "", m.offered(func(matchColumn) bool { return true }))
 	}
 	return m.choices, nil
+}
+
+// dayParts are what columns are called that hold the year, the month and the day of a date.
+var dayParts = [3][]string{
+	{"year", "jahr", "année", "annee", "año", "anno", "ano", "jaar"},
+	{"month", "monat", "mois", "mes", "mese", "mês", "maand"},
+	{"day", "tag", "jour", "día", "dia", "giorno", "dag"},
+}
+
+// parted says how to read dates whose year, month and day stand in columns of their own; nil
+// where there are none.
+func (m *chooser) parted() *fault.Fault {
+	var labels, refs [3]string
+	for i, h := range m.headings {
+		for k, names := range dayParts {
+			if slices.Contains(names, h.text) && m.columns[i].Filled > 0 {
+				labels[k], refs[k] = m.header.Label(i), Reference(m.header, i)
+			}
+		}
+	}
+	if slices.Contains(labels[:], "") {
+		return nil
+	}
+	return fault.Newf("the date stands in three columns: %s, %s and %s", labels[0], labels[1], labels[2]).Do("describe the start in an intake file, as in start: \"%s-%s-%s\"; draft writes the rest of it", refs[0], refs[1], refs[2])
 }
 
 // offered gives the columns that a person may choose from, those first that fit.

@@ -10,6 +10,7 @@ import (
 	"almanach/internal/core/moment"
 	"almanach/internal/core/table"
 	"almanach/internal/core/template"
+	"almanach/internal/core/zone"
 )
 
 // None is what a person says for a field that no column holds.
@@ -185,6 +186,29 @@ func (h *hours) lengths() int {
 		}
 	}
 	return 0
+}
+
+// otherZone refuses a second column of zones that says another zone than the first, as of the
+// end: all times of a row are in one.
+func (h *hours) otherZone() *fault.Fault {
+	c := h.choice("zone")
+	if c == nil {
+		return nil
+	}
+	first := c.Indexes[0]
+	for i, t := range h.traits {
+		if h.taken(i) || len(t.Samples) == 0 || slices.ContainsFunc(t.Samples, func(s string) bool { return !zone.IsName(s) }) {
+			continue
+		}
+		for _, row := range h.rows {
+			a, b := strings.TrimSpace(row.Cell(first).Text), strings.TrimSpace(row.Cell(i).Text)
+			if a != "" && b != "" && !strings.EqualFold(a, b) {
+				label := h.header.Label(i)
+				return fault.Newf("in row %d %s says %s, and %s says %s: all times of a row are in one zone", row.Number, c.Columns[0], a, label, b).Do("bring them into one, or write each time with its offset and give %s", fault.Given("--without", []string{label}))
+			}
+		}
+	}
+	return nil
 }
 
 // lasting asks about a column of lengths whose name does not say that they are the events':

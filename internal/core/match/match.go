@@ -4,6 +4,7 @@
 package match
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -238,7 +239,7 @@ func doubts(header table.Header, rows []table.Row, traits []Traits, choices []Ch
 		return f
 	}
 	h := &hours{header, rows, traits, choices, given}
-	if f := h.recurs(); f != nil {
+	if f := cmp.Or(h.recurs(), h.otherZone()); f != nil {
 		return f
 	}
 	return h.lasting()

@@ -102,6 +102,8 @@ func TestMatch(t *testing.T) {
 		{"No|What|On|At|Remarks", "1|A|2026-04-06|9:00|monthly\n2|B|2026-04-06|9:00|by tug\n3|C|2026-04-06|9:00|late", "start On+At, description Remarks, title What"},
 		{"No|What|On|At|Type", "1|A|2026-04-06|9:00|Monday call\n2|B|2026-04-06|9:00|once", "start On+At, title What"},
 		{"No|What|Jahr|Monat|Tag|Von", "1|A|2026|4|2|9:00\n2|B|2026|4|16|10:00", `the date stands in three columns: Jahr, Monat and Tag; describe the start in an intake file, as in start: "{Jahr}-{Monat}-{Tag}"; draft writes the rest of it`},
+		{"No|What|Start|Start zone|End|End zone", "1|A|2026-04-02 9:00|UTC|2026-04-02 10:00|utc\n2|B|2026-04-02 9:00|Europe/Paris|2026-04-02 10:00|Europe/Lisbon", `in row 3 Start zone says Europe/Paris, and End zone says Europe/Lisbon: all times of a row are in one zone`},
+		{"No|What|Start|Start zone|End|End zone", "1|A|2026-04-02 9:00|UTC|2026-04-02 10:00|utc\n2|B|2026-04-02 9:00|Europe/Paris|2026-04-02 10:00|", "start Start, end End, zone Start zone, title What"},
 		{"No|What|On|Days", "1|A|2026-04-02|2\n2|B|2026-04-09|3", "start On, length Days, title What"},
 		{"No|What|On|At|Man hours", "1|A|2026-04-02|9:00|2\n2|B|2026-04-09|9:00|3.5", "start On+At, title What"},
 		{"No|What|On|At|Planned hours", "1|A|2026-04-02|9:00|2\n2|B|2026-04-09|9:00|3.5", "start On+At, length Planned hours, title What"},

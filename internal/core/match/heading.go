@@ -36,6 +36,7 @@ type heading struct {
 	words  []string // in lower case, joined words apart
 	text   string   // the words again
 	beside string   // what stands in brackets
+	short  bool     // it is Hours, under a name that can mean something else
 }
 
 // parts are the ends of joined words, as German and Dutch have them:
@@ -71,12 +72,16 @@ func (h heading) mayLast() bool {
 	if slices.ContainsFunc(h.words, func(w string) bool { return slices.Contains(otherAmounts, w) }) {
 		return false
 	}
-	return h.amount() || slices.ContainsFunc(h.words, func(w string) bool { return slices.Contains(dayNames, w) }) ||
+	return h.short || h.amount() || slices.ContainsFunc(h.words, func(w string) bool { return slices.Contains(dayNames, w) }) ||
 		slices.Contains([]string{"h", "hr", "hrs", "hours", "min", "mins", "minutes", "std", "days"}, strings.ToLower(h.beside))
 }
 
-// hourNames are headings that mean what Hours means: lengths, or times of day.
-var hourNames = []string{"hrs", "hr", "h", "std", "stunden", "heures", "horas", "ore", "uren"}
+// hourNames are headings that mean what Hours means: lengths, or times of day. Numbers under
+// shortNames can be something else: a height, a standard, a load of ore.
+var (
+	hourNames  = []string{"hrs", "hr", "stunden", "heures", "horas", "uren"}
+	shortNames = []string{"h", "std", "ore"}
+)
 
 // headingOf takes a heading apart: startTime, from_utc, Est. duration (h).
 func headingOf(name string) heading {
@@ -106,7 +111,7 @@ func headingOf(name string) heading {
 		h.words = append(h.words, apart(word)...)
 	}
 	h.text = strings.Join(h.words, " ")
-	if slices.Contains(hourNames, h.text) {
+	if h.short = slices.Contains(shortNames, h.text); h.short || slices.Contains(hourNames, h.text) {
 		h.words, h.text = []string{"hours"}, "hours"
 	}
 	h.beside = strings.TrimSpace(h.beside)
@@ -191,6 +196,9 @@ func (m *matcher) rank(field string, i int) int {
 	case "length":
 		if slices.Contains(h.words, "length") && slices.Contains([]string{"m", "metres", "meters", "ft", "feet", "cm", "km"}, strings.ToLower(h.beside)) {
 			return 0 // of a ship, not of time
+		}
+		if h.short && m.columns[i].Figures == m.columns[i].Filled {
+			return 0
 		}
 		if slices.Contains(dayNames, h.text) { // of figures, as others are passed over above
 			return whole

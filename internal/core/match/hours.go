@@ -227,14 +227,17 @@ func (h *hours) lasting() *fault.Fault {
 			_, ok := moment.ParseLength(s)
 			return !ok || !lettered([]string{s})
 		}
-		label := h.header.Label(i)
-		if t.Figures == t.Filled && slices.Contains(nightNames, name.text) {
-			f := fault.Newf("%s holds numbers that can be how long the events last, and does not say it", label)
-			return f.Do("give their last day or their length with its unit in a column, describe the columns in an intake file, or give %s if it is something else", fault.Given("--without", []string{label}))
+		label, figures := h.header.Label(i), t.Figures == t.Filled
+		without := fault.Given("--without", []string{label})
+		f := fault.Newf("%s holds lengths of time, and its name does not say whether they are the events'", label)
+		if figures {
+			f = fault.Newf("%s holds numbers that can be how long the events last, and does not say it", label)
 		}
-		if t.Figures == t.Filled && name.mayLast() || !slices.ContainsFunc(t.Samples, other) {
-			f := fault.Newf("%s holds lengths of time, and its name does not say whether they are the events'", label)
-			return f.Offer("--length", "length", "", [][]string{{label}}).Do("give %s if they are, or %s if not", fault.Given("--length", []string{label}), fault.Given("--without", []string{label}))
+		switch {
+		case figures && slices.Contains(nightNames, name.text):
+			return f.Do("give their last day or their length with its unit in a column, describe the columns in an intake file, or give %s if it is something else", without)
+		case figures && name.mayLast(), !slices.ContainsFunc(t.Samples, other):
+			return f.Offer("--length", "length", "", [][]string{{label}}).Do("give %s if they are, or %s if not", fault.Given("--length", []string{label}), without)
 		}
 	}
 	return nil

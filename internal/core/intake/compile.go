@@ -41,8 +41,8 @@ func (in *Intake) Compile(header table.Header, zones *zone.Book, fallback *zone.
 	}
 	c.fields()
 	m.start, m.end = c.moments("start"), c.moments("end")
-	c.headingZone()
 	m.length, m.allDay, m.zoneOf = c.template("length"), c.template("all_day"), c.template("zone")
+	c.headingZone()
 	c.series()
 	m.occurrence = c.moments("occurrence")
 	c.places()
@@ -89,8 +89,13 @@ type said struct {
 // headingZone takes the zone that the headings of the start and the end say, or a title or a
 // note of the table, where nothing else names one.
 func (c *compilation) headingZone() {
-	if c.m.start == nil || c.in.event["zone"].Text != "" {
+	if c.m.start == nil {
 		return
+	}
+	if c.m.zoneOf != nil {
+		if _, fixed := c.m.zoneOf.Fixed(); fixed {
+			return
+		}
 	}
 	if c.in.Zone != "" {
 		c.aside()
@@ -125,7 +130,11 @@ func (c *compilation) headingZone() {
 
 // aside notes where a heading or a title says another zone than the intake.
 func (c *compilation) aside() {
-	for _, s := range []*said{c.saidBy(c.m.start), c.titled()} {
+	all := []*said{c.saidBy(c.m.start), c.titled()}
+	if c.m.end != nil {
+		all = append(all, c.saidBy(c.m.end))
+	}
+	for _, s := range all {
 		if s != nil && c.m.Zone != nil && !s.zone.SameRules(c.m.Zone) {
 			c.m.ZoneAside = fmt.Sprintf("%s says %s; the intake says zone: %s, and that counts", s.by, s.text, c.in.Zone)
 			return

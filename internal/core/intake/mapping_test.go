@@ -305,6 +305,18 @@ No|ETA|ETD|TZ
 20260305T090000/20260305T100000@CET
 held: ETA "2026-07-05 09:00" says CET, which is +01:00, and on Sun 5 July 2026 the clocks of Europe/Paris are at +02:00 (write the offset)
 20260705/20260706 (all day assumed: no time given)`},
+		{"the heading and a column name it", "event: { title: '{No}', start: '{ETA (UTC)}', end: '{ETD}', zone: '{TZ}' }\n", `
+No|ETA (UTC)|ETD|TZ
+1|2026-03-05 09:00|2026-03-05 10:00|UTC
+2|2026-07-05 09:00|2026-07-05 10:00|Europe/Paris
+3|2026-07-05 09:00|2026-07-05 10:00|
+4|2026-07-05|2026-07-05|Europe/Paris
+5|2026-07-05 09:00Z|2026-07-05 10:00Z|Europe/Paris`, `
+20260305T090000Z/20260305T100000Z
+held: the heading ETA (UTC) says UTC, and TZ says Europe/Paris (correct one of them, or leave the column of zones out)
+20260705T090000Z/20260705T100000Z
+20260705/20260706 (all day assumed: no time given)
+20260705T090000Z/20260705T100000Z`},
 		{"the intake names the zone, whatever the heading says", "zone: Europe/Madrid\nevent: { title: '{No}', start: '{ETA (UTC)}', end: '{ETD}' }\n", `
 No|ETA (UTC)|ETD
 1|2026-03-05 09:00|2026-03-05 10:00`, `

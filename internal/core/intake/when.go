@@ -320,6 +320,9 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 		}
 		return nil, u
 	}
+	if v.Zone == nil && v.Clock != moment.NoClock && m.zoneText != "" && !z.SameRules(m.Zone) {
+		return nil, fault.Newf("%s says %s, and %s says %s", m.ZoneFrom, m.zoneText, m.zoneOf.Blame(m.Header, row, name), name).Do("correct one of them, or leave the column of zones out")
+	}
 	if v.Zone == nil || v.Zone.IsUTC() { // an instant in UTC is certain, whatever zone it is shown in
 		if v.Zone != nil {
 			z = v.Zone

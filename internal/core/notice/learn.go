@@ -1,7 +1,6 @@
 package notice
 
 import (
-	"path"
 	"slices"
 	"strings"
 	"unicode"
@@ -27,31 +26,12 @@ func headingZone(lines []Line) string {
 				continue
 			}
 			seen[f.Label] = true
-			if name := zoneOf(f.Label); name != "" && !slices.Contains(found, name) {
+			if name := zone.Titled(f.Label); name != "" && !slices.Contains(found, name) {
 				found = append(found, name)
 			}
 		}
 	}
 	return strings.Join(found, " / ")
-}
-
-// zoneOf gives the zone that a heading says: Time (UTC), ETA LT.
-func zoneOf(label string) string {
-	if name := zone.Titled(label); name != "" {
-		return name
-	}
-	_, last := path.Split(strings.ReplaceAll(strings.TrimSpace(label), " ", "/"))
-	switch last = strings.Trim(last, "()"); last {
-	case label:
-		return ""
-	case "Z":
-		return "UTC"
-	case "LT", "local", "Local":
-		return zone.Here
-	case "UTC", "GMT", "CET", "CEST", "MEZ", "MESZ", "EET", "EEST", "BST":
-		return last
-	}
-	return ""
 }
 
 // titles is how many lines at the top of a text can be its title.

@@ -442,23 +442,27 @@ func (t *framed) statesZone(row table.Row, title bool) bool {
 		}
 		texts = append(texts, strings.TrimSpace(c.Text))
 	}
-	noted := func(text, name string) bool {
-		if name != "" {
-			t.about.Zones = append(t.about.Zones, sheet.ZoneNote{Row: int(row.Number), Text: text, Zone: name})
+	said := false
+	noted := func(text, name string) {
+		if name == "" {
+			return
 		}
-		return name != ""
+		said = true
+		t.about.Zones = append(t.about.Zones, sheet.ZoneNote{Row: int(row.Number), Text: text, Zone: name})
+		if !title {
+			t.about.Notes = append(t.about.Notes, fmt.Sprintf("row %d is a note on the zone of the times: %s", row.Number, fault.Shorten(text, 60)))
+		}
 	}
 	for _, text := range texts {
-		if (title || len(texts) == 1) && noted(text, read(text)) {
-			return true
+		if title || len(texts) == 1 {
+			noted(text, read(text))
 		}
 	}
-	for i := 1; i < len(texts); i++ { // Time zone, and UTC beside it
-		if text := strings.TrimRight(texts[i-1], ": ") + ": " + texts[i]; noted(text, zone.Stated(text)) {
-			return true
-		}
+	for i := 1; i < len(texts) && !said; i++ { // Time zone, and UTC beside it
+		text := strings.TrimRight(texts[i-1], ": ") + ": " + texts[i]
+		noted(text, zone.Stated(text))
 	}
-	return false
+	return said
 }
 
 // nameColumns makes the names of the columns from the rows of the header, the

@@ -164,7 +164,7 @@ func (d *document) survey(r io.Reader, wanted string) (map[string]*jsonStats, er
 	d.zones = nil
 	w.other = func(path, text string) {
 		name := strings.NewReplacer("_", "", "-", "", " ", "").Replace(strings.ToLower(path[strings.LastIndexByte(path, '.')+1:]))
-		if slices.Contains([]string{"timezone", "tz", "tzid", "timezoneid", "zone", "zeitzone"}, name) && text != "" {
+		if slices.Contains([]string{"timezone", "tz", "tzid", "timezoneid", "zeitzone"}, name) && text != "" || name == "zone" && zone.IsName(text) {
 			d.zones = append(d.zones, sheet.ZoneNote{Text: path + ": " + text, Zone: zone.Called(text)})
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"errors"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -50,10 +51,20 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 	}
 	z := newTokens(r)
 	caption, script, inside := false, false, 0
+	var beside strings.Builder // the text of a block outside of the tables
+	noted := func() {
+		if text := squeeze(beside.String()); zone.Stated(text) != "" {
+			p.zones = append(p.zones, sheet.ZoneNote{Text: text, Zone: zone.Stated(text)})
+		}
+		beside.Reset()
+	}
 	for kind := z.Next(); kind != html.ErrorToken; kind = z.Next() {
 		switch {
 		case kind == html.StartTagToken:
 			name, attrs := tagOf(z)
+			if !slices.Contains(inline, name) {
+				noted()
+			}
 			script = name == atom.Script || name == atom.Style || name == atom.Title
 			if caption = name == atom.Caption && len(p.list) > 0; name == atom.Table {
 				p.list = append(p.list, sheet.Info{Name: attrs["id"], Hidden: invisible(attrs)})
@@ -63,19 +74,22 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 			}
 		case kind == html.EndTagToken:
 			caption, script = false, false
-			if name, _ := z.TagName(); atom.Lookup(name) == atom.Table {
+			name, _ := z.TagName()
+			if !slices.Contains(inline, atom.Lookup(name)) {
+				noted()
+			}
+			if atom.Lookup(name) == atom.Table {
 				inside = max(0, inside-1)
 			}
 		case kind == html.TextToken && inside == 0 && !script:
-			if text := squeeze(string(z.Text())); zone.Stated(text) != "" {
-				p.zones = append(p.zones, sheet.ZoneNote{Text: text, Zone: zone.Stated(text)})
-			}
+			beside.Write(z.Text())
 		case kind == html.TextToken && caption:
 			if text := squeeze(string(z.Text())); text != "" {
 				p.list[len(p.list)-1].Name = text
 			}
 		}
 	}
+	noted()
 	if z.Err() != io.EOF {
 		return nil, fault.Newf("the page cannot be read: %w", z.Err()).At(fault.Place{File: o.Name})
 	}
@@ -84,6 +98,9 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 	}
 	return p, nil
 }
+
+// inline are elements that part no text.
+var inline = []atom.Atom{atom.A, atom.Abbr, atom.B, atom.Code, atom.Em, atom.Font, atom.I, atom.Mark, atom.Small, atom.Span, atom.Strong, atom.Time, atom.U}
 
 // ErrNoTable means that a page is text alone.
 var ErrNoTable = errors.New("is a page without a table")

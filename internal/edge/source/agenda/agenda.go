@@ -3,7 +3,9 @@ package agenda
 
 import (
 	"bytes"
+	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -28,6 +30,8 @@ var calendarColumns = []string{"uid", "title", "start", "end", "zone", "location
 type agenda struct {
 	sheet.Plain
 	header table.Header
+	left   map[string]int // what is not taken over, and of how many components; nil where nobody asks
+	notes  []string       // what is said of that
 	reader *ical.Reader
 	from   *table.Origin
 	known  ical.Zones
@@ -43,18 +47,21 @@ func Is(lead []byte) bool {
 
 // Open opens a text as a calendar.
 func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
+	var notes []string
 	start := func(header table.Header) (*agenda, error) {
 		r, err := t.Start()
 		if err != nil {
 			return nil, err
 		}
-		return &agenda{header: header, reader: ical.NewReader(r), from: &table.Origin{File: o.Name}, known: o.Zones, zones: map[string]*zone.Zone{}}, nil
+		return &agenda{header: header, notes: notes, reader: ical.NewReader(r), from: &table.Origin{File: o.Name}, known: o.Zones, zones: map[string]*zone.Zone{}}, nil
 	}
 	a, err := start(calendarColumns)
 	if err != nil {
 		return nil, err
 	}
+	a.left = map[string]int{}
 	header := a.used()
+	notes = a.leftOver()
 	return sheet.Single{Start: func() (sheet.Raw, error) { return start(header) }, End: t.Close}, nil
 }
 
@@ -84,7 +91,7 @@ func (a *agenda) Origin() *table.Origin { return a.from }
 func (a *agenda) Close() error          { return nil }
 
 func (a *agenda) About(x *sheet.About) {
-	x.Format, x.Why = "iCalendar", "the fields of an event"
+	x.Format, x.Why, x.Notes = "iCalendar", "the fields of an event", append(x.Notes, a.notes...)
 }
 
 func (a *agenda) resolve(tzid string) (*zone.Zone, error) {
@@ -115,7 +122,10 @@ func (a *agenda) Next() (table.Row, error) {
 			if z, err := ical.ReadZone(bytes.Clone(p.Raw)); err == nil { // its name stays in use
 				a.zones[z.Name()] = z
 			}
+		case a.left != nil && (p.Name == "VTODO" || p.Name == "VJOURNAL"):
+			a.left[p.Name]++
 		case p.Name == "VEVENT":
+			a.leave(p.Raw)
 			a.number++
 			a.event(&row, p.Raw)
 			return row, nil
@@ -145,6 +155,10 @@ func (a *agenda) event(row *table.Row, raw []byte) {
 	if when.AllDay() {
 		end = when.LastDay()
 	}
+	if v.Future {
+		row.Fault = fault.Newf("event %s changes its series from %s on (RANGE=THISANDFUTURE)", fault.Shorten(v.UID, 60), wall(v.Recurrence)).At(row.Place()).Do("end the series before it, and make another of the rest")
+		return
+	}
 	if slices.ContainsFunc(when.Extra, func(s string) bool { return strings.Contains(s, "/") }) {
 		row.Fault = fault.Newf("event %s has dates that last as long as they say themselves (RDATE with periods)", fault.Shorten(v.UID, 60)).At(row.Place()).Do("make events of their own of them")
 		return
@@ -172,6 +186,58 @@ func (a *agenda) event(row *table.Row, raw []byte) {
 		}
 	}
 	row.Cells = a.block.Take(cells)
+}
+
+// taken are the properties of an event that its row has, or that are of the calendar alone.
+var taken = []string{"UID", "DTSTAMP", "DTSTART", "DTEND", "DURATION", "SUMMARY", "LOCATION", "DESCRIPTION", "URL", "CATEGORIES", "STATUS", "RRULE", "RDATE", "EXDATE", "RECURRENCE-ID", "CONFERENCE", "COLOR", "TRANSP", "PRIORITY", "CLASS", "ORGANIZER", "ATTENDEE", "ATTACH", "SEQUENCE", "CREATED", "LAST-MODIFIED"}
+
+// leave counts what of an event its row has not.
+func (a *agenda) leave(raw []byte) {
+	if a.left == nil {
+		return
+	}
+	names := map[string]bool{}
+	alarms := 0 // but for ours, which a row has
+	for l := range ical.Lines(raw) {
+		name := strings.ToUpper(string(l.Name()))
+		switch {
+		case l.Depth == 1 && name == "BEGIN":
+			alarms++
+		case l.Depth == 1 && name == "X-ALMANACH-REMINDER":
+			alarms--
+		case l.Depth > 0, name == "", name == "BEGIN", name == "END", strings.HasPrefix(name, "X-ALMANACH-"), slices.Contains(taken, name):
+		case strings.HasPrefix(name, "X-"):
+			names["properties of other programs (X-…)"] = true
+		default:
+			names[name] = true
+		}
+	}
+	if alarms > 0 {
+		names["reminders"] = true
+	}
+	for name := range names {
+		a.left[name]++
+	}
+}
+
+// leftOver says what is not taken over.
+func (a *agenda) leftOver() (out []string) {
+	var others, parts []string
+	for _, name := range slices.Sorted(maps.Keys(a.left)) {
+		text := fmt.Sprintf("%s (%d)", name, a.left[name])
+		if name == "VTODO" || name == "VJOURNAL" {
+			others = append(others, text)
+		} else {
+			parts = append(parts, text)
+		}
+	}
+	if len(others) > 0 {
+		out = append(out, "not read, as they are no events: "+strings.Join(others, ", "))
+	}
+	if len(parts) > 0 {
+		out = append(out, "what events have and their rows have not: "+strings.Join(parts, ", "))
+	}
+	return out
 }
 
 // days writes dates of a series, which are on the clock of its start, as other sources have

@@ -148,7 +148,7 @@ func (l *load) bind(c *opened, which []int) (out calendar.Edits, err error) {
 			continue
 		}
 		for _, o := range objects[e.UID] {
-			if slices.EqualFunc(o.Raws, e.Before, bytes.Equal) {
+			if slices.EqualFunc(o.Raws(), e.Before, bytes.Equal) {
 				out.Old[n] = o
 			}
 		}
@@ -165,10 +165,10 @@ func (l *load) bind(c *opened, which []int) (out calendar.Edits, err error) {
 func (l *load) confirm(ctx context.Context, c *opened, which []int, edits []calendar.Edit, results []calendar.Result) error {
 	mend := map[string][][]byte{}
 	for n, r := range results {
-		if r.Held == nil || r.Err != nil || slices.EqualFunc(r.Held.Raws, edits[n].New, bytes.Equal) {
+		if r.Held == nil || r.Err != nil || slices.EqualFunc(r.Held.Raws(), edits[n].New, bytes.Equal) {
 			continue
 		}
-		if mended := agree.Confirm(edits[n].New, r.Held.Raws, l.report.Names, l.report.Own, c.Zones()); mended != nil {
+		if mended := agree.Confirm(edits[n].New, r.Held.Raws(), l.report.Names, l.report.Own, c.Zones()); mended != nil {
 			mend[r.Held.UID] = mended
 		}
 	}
@@ -183,14 +183,14 @@ func (l *load) confirm(ctx context.Context, c *opened, which []int, edits []cale
 	}
 	var again []calendar.Edit
 	for o, err := range c.Entries(ctx) {
-		if err == nil && mend[o.UID] != nil && len(mend[o.UID]) == len(o.Raws) {
+		if err == nil && mend[o.UID] != nil && len(mend[o.UID]) == o.Parts() {
 			again = append(again, calendar.Edit{Old: o, New: mend[o.UID]})
 		}
 	}
 	held, err := c.Apply(ctx, again)
 	for _, r := range held {
 		if r.Err == nil && r.Held != nil {
-			l.record.done(edit[r.Held.UID], r.Held.Raws)
+			l.record.done(edit[r.Held.UID], r.Held.Raws())
 		}
 	}
 	return err
@@ -200,5 +200,5 @@ func raws(o *ical.Object) [][]byte {
 	if o == nil {
 		return nil
 	}
-	return o.Raws
+	return o.Raws()
 }

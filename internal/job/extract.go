@@ -168,7 +168,10 @@ func occurrences(ctx context.Context, cal calendar.Backend, spec calendar.Spec, 
 			bad(fault.Of(err))
 		}
 	}
-	return occurrencesOf(ctx, objects, cal.Zones(), spec, r, found, bad)
+	if err := occurrencesOf(ctx, objects, cal.Zones(), spec, r, found, bad); err != nil {
+		return err
+	}
+	return intact(cal)
 }
 
 // occurrencesOf is occurrences for objects that are read already.
@@ -180,12 +183,13 @@ func occurrencesOf(ctx context.Context, objects []*ical.Object, zones ical.Zones
 	}
 	parts, err := InParts(ctx, len(objects), 512, func() func(from, to int) []event { // once all zones are known
 		var in []recur.Occurrence
+		var texts ical.Window
 		return func(from, to int) (events []event) {
 			for _, o := range objects[from:to] {
-				if recur.Outside(o, r.Window()) {
+				if recur.Outside(o, r.Window(), &texts) {
 					continue
 				}
-				s, err := recur.Read(o.Raws, zones)
+				s, err := recur.Read(o.Raws(), zones)
 				in = in[:0]
 				expand := s.In(r.Window(), func(o recur.Occurrence) { in = append(in, o) })
 				e := event{series: s, in: slices.Clone(in)}

@@ -220,9 +220,14 @@ func (l *load) plan(ctx context.Context) error {
 		r.Spool = newSpool(os.TempDir())
 	}
 	r.Apart = l.apart
-	if l.report.Plan, err = plan.Make(ctx, r); err != nil {
+	p, err := plan.Make(ctx, r)
+	if e := l.intact(); e != nil {
+		err = e
+	}
+	if err != nil {
 		return err
 	}
+	l.report.Plan = p
 	if y := l.in.Dates.Titled; y > 0 && l.in.Dates.Year == 0 && len(l.report.Assumed["year"]) > 0 {
 		l.report.Evidence = append(l.report.Evidence, fmt.Sprintf("without a year: of %d, as %s says", y, l.titled))
 	}

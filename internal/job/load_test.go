@@ -93,7 +93,7 @@ func TestWorkers(t *testing.T) {
 			doc, err := ical.ParseDocument(t.Context(), data)
 			require.NoError(t, err)
 			for _, o := range doc.Objects {
-				v, err := event.Read(o.Raws[0], office.Zones.Find)
+				v, err := event.Read(o.Part(0), office.Zones.Find)
 				require.NoError(t, err)
 				var n int
 				_, err = fmt.Sscanf(v.Key, "TH-%d", &n)
@@ -144,7 +144,7 @@ func (m *moody) one(e calendar.Edit) calendar.Result {
 	switch {
 	case e.Old == nil && at >= 0:
 		return calendar.Result{Err: calendar.ErrExists}
-	case e.Old != nil && (at < 0 || !slices.EqualFunc(m.objects[at].Raws, e.Old.Raws, bytes.Equal)):
+	case e.Old != nil && (at < 0 || !slices.EqualFunc(m.objects[at].Raws(), e.Old.Raws(), bytes.Equal)):
 		return calendar.Result{Err: calendar.ErrChanged}
 	}
 	if m.fail != nil {
@@ -157,13 +157,13 @@ func (m *moody) one(e calendar.Edit) calendar.Result {
 		m.objects = slices.Delete(m.objects, at, at+1)
 		return calendar.Result{}
 	}
-	o := &ical.Object{UID: e.UID()}
-	for _, raw := range e.New {
+	raws := slices.Clone(e.New)
+	for i := range raws {
 		if m.change != nil {
-			raw = m.change(raw)
+			raws[i] = m.change(raws[i])
 		}
-		o.Raws = append(o.Raws, raw)
 	}
+	o := ical.NewObject(e.UID(), raws...)
 	if at >= 0 {
 		m.objects[at] = o
 	} else {
@@ -241,9 +241,9 @@ func TestChangedByTheCalendar(t *testing.T) {
 				require.Zero(t, m.writes)
 			}
 			for _, o := range m.objects { // by hand
-				c := ical.Open(o.Raws[0])
+				c := ical.Open(o.Part(0))
 				c.Set("LOCATION", nil, nil, "Berth 9")
-				o.Raws[0] = c.Bytes()
+				o.Put(0, c.Bytes())
 			}
 			r, err = Load(t.Context(), office, req)
 			require.NoError(t, err)
@@ -269,9 +269,9 @@ func TestSomeoneFaster(t *testing.T) {
 	m.fail = func(e calendar.Edit) error {
 		if once && strings.Contains(string(e.New[0]), "Petrel II") {
 			once = false
-			c := ical.Open(m.objects[1].Raws[0])
+			c := ical.Open(m.objects[1].Part(0))
 			c.Set("LOCATION", nil, nil, "By hand")
-			m.objects[1] = &ical.Object{UID: m.objects[1].UID, Raws: [][]byte{c.Bytes()}}
+			m.objects[1] = ical.NewObject(m.objects[1].UID, c.Bytes())
 			return calendar.ErrChanged
 		}
 		return nil
@@ -282,8 +282,8 @@ func TestSomeoneFaster(t *testing.T) {
 	assert.Equal(t, 1, r.Totals.Same)
 	assert.Equal(t, 2, r.Events())
 	require.NoError(t, r.Totals.Check())
-	assert.Contains(t, string(m.objects[1].Raws[0]), "LOCATION:By hand")
-	assert.Contains(t, string(m.objects[1].Raws[0]), "SUMMARY:Petrel II")
+	assert.Contains(t, string(m.objects[1].Part(0)), "LOCATION:By hand")
+	assert.Contains(t, string(m.objects[1].Part(0)), "SUMMARY:Petrel II")
 }
 
 // TestSecondCalendarFails writes into two calendars of which one refuses: what

@@ -451,7 +451,25 @@ func (c *opened) read(ctx context.Context, target bool) ([]*fault.Fault, error) 
 		}
 	}
 	c.holding, c.objects, c.written = plan.NewHolding(c.spec.Name, target, c.Zones(), objects), objects, false
-	return warnings, nil
+	return warnings, intact(c.Backend)
+}
+
+// intact gives an error where events of the open calendars could not be read again as they
+// were: what was made of them is not to be used then.
+func (l *load) intact() error {
+	for _, c := range l.calendars {
+		if err := intact(c.Backend); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func intact(b calendar.Backend) error {
+	if r, ok := b.(calendar.Reread); ok {
+		return r.Intact()
+	}
+	return nil
 }
 
 // route finds the calendars of every row, opens them, and holds rows that name

@@ -98,6 +98,9 @@ func Reconcile(ctx context.Context, office *Office, req LoadRequest, asked *Rang
 	}
 	r.held()
 	r.rest()
+	if err := l.intact(); err != nil {
+		return nil, err
+	}
 	out.LeftOut = len(l.batch.LeftOut)
 	order := []reconcile.Kind{reconcile.Held, reconcile.Missing, reconcile.Differs, reconcile.Gone, reconcile.Twin, reconcile.Stray}
 	slices.SortStableFunc(out.Findings, func(a, b Finding) int {

@@ -231,6 +231,9 @@ func (l *load) settleOpen(ctx context.Context) (taken, made map[string][]identit
 		for _, c := range l.calendars {
 			l.settleIn(c, entries, prints, taken, made)
 		}
+		if err := l.intact(); err != nil {
+			return nil, nil, err
+		}
 		if !l.req.Write {
 			continue
 		}
@@ -277,7 +280,7 @@ func (l *load) settleIn(c *opened, entries []logbook.Entry, prints []uint64, tak
 		objects := stands[e.UID]
 		done := len(e.After) == 0 && e.Kind != plan.Create && len(objects) == 0
 		for _, o := range objects {
-			done = done || plan.Print(o.Raws) == e.Print
+			done = done || plan.Print(o.Raws()) == e.Print
 		}
 		if done {
 			prints[i] = e.Print

@@ -45,6 +45,9 @@ func Twins(ctx context.Context, office *Office, req TwinsRequest) (*TwinsReport,
 	}
 	out := &TwinsReport{Report: l.report, Calendar: spec.Name, Events: c.holding.Events(), Twins: plan.FindTwins(c.holding)}
 	l.report.Plan = plan.RemoveSpare(spec.Name, out.Twins, req.Allow, out.Events)
+	if err := l.intact(); err != nil {
+		return nil, err
+	}
 	l.report.Source.File = spec.Path()
 	if !req.Remove || len(l.report.Edits) == 0 {
 		return out, nil

@@ -43,6 +43,9 @@ func Undo(ctx context.Context, office *Office, req UndoRequest) (*Report, *logbo
 		return nil, run, err
 	}
 	l.report.Plan = plan.Undo(run.Intake, run.Identity, doneOf(entries), l.holdings(), req.Allow)
+	if err := l.intact(); err != nil {
+		return nil, run, err
+	}
 	l.report.Source.File = "run " + run.Name
 	l.report.Sources = Sources{l.report.Source}
 	if !req.Write {

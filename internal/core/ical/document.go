@@ -15,25 +15,30 @@ import (
 // some of them changed. What is not changed keeps its bytes: other components,
 // other VCALENDARs, blank lines.
 type Document struct {
-	Data      []byte
+	Data      []byte   // nil where it is read piece by piece
 	Objects   []Object // of VEVENTs, in the order in which their UIDs first appear
 	TimeZones [][]byte // its VTIMEZONEs
 	Faults    []*fault.Fault
 	Damaged   bool // its structure is broken, so that it must not be written
 
+	source    *source    // of data that is not in memory
 	pieces    []span     // of VEVENTs
+	order     []int32    // the pieces of each object, one object after the other
 	calendars []calendar // its VCALENDARs
-	refs      []part
 }
 
 // span is where a component stands in the data.
 type span struct {
-	from, to int
+	from     int
+	sum      uint64 // of its bytes, where they are not in memory
+	size     uint32 // a calendar has 4 GiB at most
 	line     int32
 	calendar int32 // index into calendars
 	extras   int32 // as of Piece
 	rules    bool
 }
+
+func (s *span) to() int { return s.from + int(s.size) }
 
 // calendar is one VCALENDAR: where its first component begins, where its END
 // line does, and which time zones it defines.
@@ -41,9 +46,6 @@ type calendar struct {
 	first, end int // -1 while unknown
 	defined    map[string]bool
 }
-
-// part is what Object.Ref holds: the pieces of its components.
-type part struct{ pieces []int32 }
 
 // Prologue begins a calendar that is new.
 const Prologue = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Almanach//EN\r\n"
@@ -55,30 +57,34 @@ const Epilogue = "END:VCALENDAR\r\n"
 // to be made. The error is the context's alone; what is wrong with the text is
 // in the document's faults, which have lines and no file.
 func ParseDocument(ctx context.Context, data []byte) (*Document, error) {
-	d := &Document{Data: data, pieces: make([]span, 0, len(data)/450)}
-	r := NewBytesReader(data)
-	expected := len(data) / 500
+	d := &Document{Data: data}
+	return d, d.parse(ctx, NewBytesReader(data), len(data))
+}
+
+// parse cuts what r gives into objects.
+func (d *Document) parse(ctx context.Context, r *Reader, size int) error {
+	d.pieces = make([]span, 0, size/450)
+	expected := size / 500
 	g := grouper{Document: d, seed: maphash.MakeSeed(), byUID: make(map[uint64]int32, expected), uids: make([][]byte, 0, expected), of: make([]int32, 0, expected), sizes: make([]int32, 0, expected), first: make([]int32, 0, expected), plain: make([]int32, 0, expected)}
 	for n := 0; ; n++ {
 		if n%4096 == 0 && ctx.Err() != nil {
-			return nil, ctx.Err()
+			return ctx.Err()
 		}
 		p, err := r.Next()
 		if errors.Is(err, io.EOF) {
 			break
 		}
 		if err != nil { // reading from memory never fails
-			d.damage(fault.Newf("cannot be read: %w", err))
-			break
+			return err
 		}
 		d.place(p)
 		g.take(p)
 	}
-	if len(data) > 0 && len(d.calendars) == 0 && !d.Damaged {
+	if size > 0 && len(d.calendars) == 0 && !d.Damaged {
 		d.damage(fault.Newf("is not an iCalendar file: it has no VCALENDAR"))
 	}
 	g.finish()
-	return d, nil
+	return nil
 }
 
 func (d *Document) damage(f *fault.Fault) {
@@ -113,6 +119,7 @@ type grouper struct {
 	sizes []int32          // components of each object
 	first []int32          // piece of each object
 	plain []int32          // line of the first component without RECURRENCE-ID of each object; 0 for none
+	block []byte           // for bytes that outlast their pieces
 }
 
 func (g *grouper) take(p Piece) {
@@ -120,7 +127,7 @@ func (g *grouper) take(p Piece) {
 	case p.Fault != nil:
 		g.damage(p.Fault)
 	case p.Name == "VTIMEZONE":
-		g.TimeZones = append(g.TimeZones, p.Raw)
+		g.TimeZones = append(g.TimeZones, g.own(p.Raw))
 		if l, ok := Open(p.Raw).Find("TZID"); ok {
 			g.calendars[p.Calendar-1].defined[l.Text()] = true
 		}
@@ -131,8 +138,8 @@ func (g *grouper) take(p Piece) {
 
 func (g *grouper) event(p Piece) {
 	n := int32(len(g.pieces))
-	g.pieces = append(g.pieces, span{p.Offset, p.Offset + len(p.Raw), int32(p.Line), int32(p.Calendar - 1), int32(p.Extras), p.Rules})
-	g.uids = append(g.uids, p.UID)
+	g.pieces = append(g.pieces, span{from: p.Offset, sum: g.sum(p.Raw), size: uint32(len(p.Raw)), line: int32(p.Line), calendar: int32(p.Calendar - 1), extras: int32(p.Extras), rules: p.Rules})
+	g.uids = append(g.uids, g.own(p.UID))
 	at := fault.Place{Line: p.Line}
 	if p.UID == nil {
 		g.Faults = append(g.Faults, fault.Newf("the event has no UID").At(at))
@@ -164,21 +171,32 @@ func (g *grouper) event(p Piece) {
 	g.plain[o] = int32(p.Line)
 }
 
+// own gives bytes of a piece that outlast it.
+func (g *grouper) own(b []byte) []byte {
+	if g.source == nil || b == nil {
+		return b
+	}
+	if len(g.block)+len(b) > cap(g.block) {
+		g.block = make([]byte, 0, max(64<<10, len(b)))
+	}
+	at := len(g.block)
+	g.block = append(g.block, b...)
+	return g.block[at:len(g.block):len(g.block)]
+}
+
 // finish makes the objects, in few blocks of memory.
 func (g *grouper) finish() {
-	g.Objects, g.refs = make([]Object, len(g.sizes)), make([]part, len(g.sizes))
-	raws, pieces := make([][]byte, len(g.pieces)), make([]int32, len(g.pieces))
-	at := 0
+	g.Objects, g.order = make([]Object, len(g.sizes)), make([]int32, len(g.pieces))
+	at := int32(0)
 	for o, size := range g.sizes {
-		n := int(size)
-		g.refs[o].pieces = pieces[at : at : at+n]
-		g.Objects[o] = Object{UID: alias(g.uids[g.first[o]]), Raws: raws[at : at : at+n], Line: int(g.pieces[g.first[o]].line), Ref: &g.refs[o], Extras: g.pieces[g.first[o]].extras, Single: n == 1 && !g.pieces[g.first[o]].rules}
-		at += n
+		p := &g.pieces[g.first[o]]
+		g.Objects[o] = Object{UID: alias(g.uids[g.first[o]]), Line: int(p.line), doc: g.Document, first: at, Extras: p.extras, Single: size == 1 && !p.rules}
+		at += size
 	}
-	for n, o := range g.of {
-		p := g.pieces[n]
-		g.Objects[o].Raws = append(g.Objects[o].Raws, g.Data[p.from:p.to:p.to])
-		g.refs[o].pieces = append(g.refs[o].pieces, int32(n))
+	for n, i := range g.of {
+		o := &g.Objects[i]
+		g.order[o.first+o.count] = int32(n)
+		o.count++
 	}
 }
 
@@ -221,7 +239,7 @@ func (d *Document) WriteEach(w io.Writer, n int, edit func(i int) (ObjectEdit, e
 		}
 		into := max(last, 0)
 		if e.Old != nil {
-			into = int(d.pieces[e.Old.Ref.(*part).pieces[0]].calendar)
+			into = int(d.pieces[e.Old.pieces()[0]].calendar)
 			splices = d.edit(splices, e)
 		}
 		for _, raw := range e.New {
@@ -261,18 +279,18 @@ func (d *Document) WriteEach(w io.Writer, n int, edit func(i int) (ObjectEdit, e
 
 // edit appends the splices of one object.
 func (d *Document) edit(to []splice, e ObjectEdit) []splice {
-	pieces := e.Old.Ref.(*part).pieces
+	pieces := e.Old.pieces()
 	for i, n := range pieces {
 		p := d.pieces[n]
 		switch {
 		case i >= len(e.New):
-			to = append(to, splice{p.from, p.to, nil})
-		case !bytes.Equal(e.New[i], e.Old.Raws[i]):
-			to = append(to, splice{p.from, p.to, e.New[i]})
+			to = append(to, splice{p.from, p.to(), nil})
+		case !bytes.Equal(e.New[i], e.Old.Part(i)):
+			to = append(to, splice{p.from, p.to(), e.New[i]})
 		}
 	}
 	if len(e.New) > len(pieces) {
-		end := d.pieces[pieces[len(pieces)-1]].to
+		end := d.pieces[pieces[len(pieces)-1]].to()
 		for _, text := range e.New[len(pieces):] {
 			to = append(to, splice{end, end, text})
 		}
@@ -282,31 +300,25 @@ func (d *Document) edit(to []splice, e ObjectEdit) []splice {
 
 // copy writes the data with the splices, and what is new before offset end.
 func (d *Document) copy(w io.Writer, splices []splice, end int, fresh func() error) error {
-	at := 0
-	upTo := func(to int) error {
-		if to <= at {
-			return nil
-		}
-		_, err := w.Write(d.Data[at:to])
-		at = to
-		return err
-	}
+	old := d.again()
 	for _, s := range splices {
-		if err := upTo(s.from); err != nil {
+		if err := old.copy(w, s.from); err != nil {
 			return err
 		}
 		if _, err := w.Write(s.text); err != nil {
 			return err
 		}
-		at = max(at, s.to)
+		if err := old.pass(s.to); err != nil {
+			return err
+		}
 	}
-	if err := upTo(end); err != nil {
+	if err := old.copy(w, end); err != nil {
 		return err
 	}
 	if err := fresh(); err != nil {
 		return err
 	}
-	return upTo(len(d.Data))
+	return old.finish(w)
 }
 
 func writeAll(w io.Writer, texts [][]byte) error {

@@ -2,6 +2,7 @@ package ical
 
 import (
 	"bytes"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -28,17 +29,18 @@ func FuzzDocument(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		d, err := ParseDocument(t.Context(), data)
 		require.NoError(t, err)
+		zones := NewTimeZones(book)
+		sameInPieces(t, d, zones)
 		if len(data) == 0 || d.Damaged {
 			return
 		}
-		zones := NewTimeZones(book)
 		var same bytes.Buffer
 		require.NoError(t, d.Write(&same, nil, zones))
 		require.Equal(t, string(data), same.String())
 		n := 0
 		for i := range d.Objects {
-			n += len(d.Objects[i].Raws)
-			require.NotEmpty(t, d.Objects[i].Raws)
+			n += d.Objects[i].Parts()
+			require.NotEmpty(t, d.Objects[i].Raws())
 		}
 		require.Equal(t, d.Components(), n)
 		if len(d.Objects) == 0 {
@@ -50,15 +52,62 @@ func FuzzDocument(f *testing.F) {
 		require.NoError(t, d.Write(&b, []ObjectEdit{{Old: o, New: [][]byte{fresh}}, {New: [][]byte{fresh}}}, zones))
 		again, err := ParseDocument(t.Context(), b.Bytes())
 		require.NoError(t, err)
-		require.Equal(t, n-len(o.Raws)+2, again.Components())
+		require.Equal(t, n-o.Parts()+2, again.Components())
 		for i := range d.Objects {
 			if &d.Objects[i] != o {
-				for _, raw := range d.Objects[i].Raws {
+				for _, raw := range d.Objects[i].Raws() {
 					require.True(t, bytes.Contains(b.Bytes(), raw))
 				}
 			}
 		}
 	})
+}
+
+// TestPieces reads a calendar piece by piece that is longer than what is read at once, with
+// events that are too.
+func TestPieces(t *testing.T) {
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	var b bytes.Buffer
+	b.WriteString("BEGIN:VCALENDAR\r\n")
+	for i := range 1500 {
+		fmt.Fprintf(&b, "BEGIN:VEVENT\r\nUID:%d\r\nDTSTART:20260305T080000Z\r\nDESCRIPTION:%s\r\nX-A:b\r\nEND:VEVENT\r\n", i%1400, strings.Repeat("x", i%7*100+i%500/499*200_000))
+	}
+	b.WriteString("END:VCALENDAR\r\n")
+	d, err := ParseDocument(t.Context(), b.Bytes())
+	require.NoError(t, err)
+	require.Len(t, d.Objects, 1400)
+	sameInPieces(t, d, NewTimeZones(book))
+}
+
+// sameInPieces reads a document piece by piece: it is the same, in whatever order its parts
+// are asked for, and is written as the same.
+func sameInPieces(t *testing.T, d *Document, zones *TimeZones) {
+	pieces, err := ReadDocument(t.Context(), bytes.NewReader(d.Data), len(d.Data))
+	require.NoError(t, err)
+	require.Equal(t, d.Faults, pieces.Faults)
+	require.Equal(t, d.TimeZones, pieces.TimeZones)
+	require.Len(t, pieces.Objects, len(d.Objects))
+	var w Window
+	for i := range d.Objects {
+		for _, n := range []int{i, len(d.Objects) - 1 - i, i} {
+			one, other := &d.Objects[n], &pieces.Objects[n]
+			require.Equal(t, one.Raws(), other.Raws())
+			require.Equal(t, []any{one.UID, one.Line, one.Extras, one.Single}, []any{other.UID, other.Line, other.Extras, other.Single})
+			for part := range one.Parts() {
+				require.Equal(t, string(one.Part(part)), string(other.Glance(part, &w)))
+			}
+		}
+	}
+	require.NoError(t, pieces.Intact())
+	if d.Damaged || len(d.Objects) == 0 {
+		return
+	}
+	fresh, n := []byte("BEGIN:VEVENT\r\nUID:fresh\r\nEND:VEVENT\r\n"), len(d.Objects)/2
+	var one, other bytes.Buffer
+	require.NoError(t, d.Write(&one, []ObjectEdit{{Old: &d.Objects[n], New: [][]byte{fresh}}, {New: [][]byte{fresh}}}, zones))
+	require.NoError(t, pieces.Write(&other, []ObjectEdit{{Old: &pieces.Objects[n], New: [][]byte{fresh}}, {New: [][]byte{fresh}}}, zones))
+	require.Equal(t, one.String(), other.String())
 }
 
 // FuzzAppendLine writes any value of any parameter and property: it is one line,

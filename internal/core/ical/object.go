@@ -2,6 +2,7 @@ package ical
 
 import (
 	"bytes"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -11,10 +12,13 @@ import (
 // the unit in which calendars are written.
 type Object struct {
 	UID  string
-	Raws [][]byte // the components' bytes, in the order in which they stand
-	File string   // the file it is in, for a calendar of several files; "" otherwise
-	Line int      // 1-based line of its file on which the first component begins; 0 when there is none
-	Ref  any      // where it stands, for the calendar that gave it
+	File string // the file it is in, for a calendar of several files; "" otherwise
+	Line int    // 1-based line of its file on which the first component begins; 0 when there is none
+
+	raws  [][]byte  // its components; nil where they are as the document has them
+	doc   *Document // that it stands in; nil for none
+	first int32     // of its components, in the order of the document
+	count int32
 
 	// Extras is where in the first component the lines begin whose names begin
 	// with X: none stands before. 0 when that was not looked at, -1 for none.
@@ -24,6 +28,52 @@ type Object struct {
 	// that was not looked at.
 	Single bool
 }
+
+// NewObject gives an object of some components, which stands nowhere yet.
+func NewObject(uid string, raws ...[]byte) *Object { return &Object{UID: uid, raws: raws} }
+
+// Parts is how many components the object has.
+func (o *Object) Parts() int {
+	if o.doc == nil || o.raws != nil {
+		return len(o.raws)
+	}
+	return int(o.count)
+}
+
+// Part gives the bytes of a component, counted from 0 in the order in which they stand. They
+// must not be changed. Those of a document that is read piece by piece are read anew, and are
+// the caller's: see Document.Intact.
+func (o *Object) Part(i int) []byte { return o.Glance(i, nil) }
+
+// Glance is Part for bytes that are only needed until w is used again, which takes less when
+// components are asked for in the order in which they stand.
+func (o *Object) Glance(i int, w *Window) []byte {
+	if o.doc == nil || o.raws != nil {
+		return o.raws[i]
+	}
+	return o.doc.raw(o.pieces()[i], w)
+}
+
+// Raws gives all components, as Part does.
+func (o *Object) Raws() [][]byte {
+	if o.doc == nil || o.raws != nil {
+		return o.raws
+	}
+	out := make([][]byte, o.count)
+	for i := range out {
+		out[i] = o.Part(i)
+	}
+	return out
+}
+
+// Put has a component read as other bytes than those that stand in its document.
+func (o *Object) Put(i int, raw []byte) {
+	o.raws = slices.Clone(o.Raws())
+	o.raws[i] = raw
+}
+
+// pieces are the components among those of the document.
+func (o *Object) pieces() []int32 { return o.doc.order[o.first : o.first+o.count] }
 
 // UIDOf gives a component's UID, "" when it has none.
 func UIDOf(raw []byte) string {

@@ -128,7 +128,7 @@ func (h *Holding) unmanaged(day int64) []foreign {
 			if ours[int32(n)] {
 				continue
 			}
-			view, err := event.Read(o.Raws[0], h.Zones)
+			view, err := event.Read(o.Part(0), h.Zones)
 			if err != nil || !view.Recurrence.IsZero() {
 				continue
 			}

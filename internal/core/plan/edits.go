@@ -82,7 +82,7 @@ func (e *editor) finish(p *Plan) {
 		if !known {
 			p.Edits = append(p.Edits, e.begin(c))
 			if c.object != nil && c.from != c.to {
-				leaving = append(leaving, Edit{Kind: MoveOut, Calendar: e.holdings[c.from].Name, UID: c.uid, Before: c.object.Raws, Needs: n + 1})
+				leaving = append(leaving, Edit{Kind: MoveOut, Calendar: e.holdings[c.from].Name, UID: c.uid, Before: c.object.Raws(), Needs: n + 1})
 			}
 		}
 		e.change(&p.Edits[n], c)
@@ -114,12 +114,12 @@ func (e *editor) take() iter.Seq[*change] {
 func (e *editor) begin(c *change) Edit {
 	out := Edit{Kind: Create, Calendar: e.holdings[c.to].Name, UID: c.uid}
 	if c.object != nil {
-		out.After = slices.Clone(c.object.Raws)
+		out.After = slices.Clone(c.object.Raws())
 		for i := range out.After {
 			out.After[i] = e.carried(c, out.After[i])
 		}
 		if c.from == c.to {
-			out.Kind, out.Before = Change, c.object.Raws
+			out.Kind, out.Before = Change, c.object.Raws()
 		}
 	}
 	return out
@@ -147,7 +147,7 @@ func (e *editor) change(edit *Edit, c *change) {
 // whole tells whether taking a component away takes the object away: an event
 // goes with its changed occurrences.
 func (e *editor) whole(c *change) bool {
-	return len(c.object.Raws) == 1 || !ical.Has(c.object.Raws[c.part], "RECURRENCE-ID")
+	return c.object.Parts() == 1 || !ical.Has(c.object.Raws()[c.part], "RECURRENCE-ID")
 }
 
 // Text gives the components that an edit leaves in the calendar. The list must

@@ -7,6 +7,7 @@ import (
 
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
+	"almanach/internal/core/ical"
 	"almanach/internal/core/identity"
 	"almanach/internal/core/intake"
 )
@@ -45,9 +46,10 @@ func (m *maker) gone() {
 
 // count counts the events of this intake in its calendars, for the guards.
 func (m *maker) count() {
+	var texts ical.Window
 	for _, h := range m.Holdings {
 		h.Ours(func(f *Found) bool {
-			if name, _ := event.Marks(f.Raw()); name == m.Intake.Identity {
+			if name, _ := event.Marks(f.Glance(&texts)); name == m.Intake.Identity {
 				m.ours++
 			}
 			return true

@@ -75,7 +75,7 @@ func (l *lived) rows() string {
 func (l *lived) events(key string) (out []string) {
 	for _, name := range l.names {
 		for _, o := range l.calendars[name] {
-			for _, raw := range o.Raws {
+			for _, raw := range o.Raws() {
 				if in, k := event.Marks(raw); in == "calls" && k == key && !strings.HasPrefix(o.UID, "copy") {
 					out = append(out, name)
 				}
@@ -87,7 +87,7 @@ func (l *lived) events(key string) (out []string) {
 
 func (l *lived) read(calendar, key string) event.View {
 	o, i := l.find(calendar, key, "")
-	v, err := event.Read(o.Raws[i], l.zones[calendar].Find)
+	v, err := event.Read(o.Part(i), l.zones[calendar].Find)
 	require.NoError(l, err)
 	return v
 }
@@ -121,7 +121,7 @@ func (l *lived) do(a act) {
 	case "forget":
 		l.request.Memory, l.deleted = nil, map[string]bool{}
 	case "foreign":
-		l.calendars["works"] = append(slices.Clone(l.calendars["works"]), &ical.Object{UID: fmt.Sprint("foreign", l.serial), Raws: [][]byte{fmt.Appendf(nil, "BEGIN:VEVENT\r\nUID:foreign%d\r\nSUMMARY:Mine\r\nDTSTART:20260610T080000Z\r\nX-FOREIGN:%d\r\nEND:VEVENT\r\n", l.serial, l.serial)}})
+		l.calendars["works"] = append(slices.Clone(l.calendars["works"]), ical.NewObject(fmt.Sprint("foreign", l.serial), fmt.Appendf(nil, "BEGIN:VEVENT\r\nUID:foreign%d\r\nSUMMARY:Mine\r\nDTSTART:20260610T080000Z\r\nX-FOREIGN:%d\r\nEND:VEVENT\r\n", l.serial, l.serial)))
 	}
 	if len(where) != 1 || l.copied[key] {
 		return
@@ -155,20 +155,20 @@ func (l *lived) do(a act) {
 	case "copy":
 		o, _ := l.find(where[0], key, "")
 		to := map[string]string{"berths": "works", "works": "berths"}[where[0]]
-		raw := strings.Replace(string(o.Raws[0]), "UID:"+o.UID, fmt.Sprint("UID:copy", l.serial), 1)
-		l.calendars[to] = append(slices.Clone(l.calendars[to]), &ical.Object{UID: fmt.Sprint("copy", l.serial), Raws: [][]byte{[]byte(raw)}})
+		raw := strings.Replace(string(o.Part(0)), "UID:"+o.UID, fmt.Sprint("UID:copy", l.serial), 1)
+		l.calendars[to] = append(slices.Clone(l.calendars[to]), ical.NewObject(fmt.Sprint("copy", l.serial), []byte(raw)))
 		l.copied[key] = true
 	case "strip":
 		o, i := l.find(where[0], key, "")
 		if len(o.UID) != 36 {
 			return
 		}
-		c := ical.Open(o.Raws[i])
+		c := ical.Open(o.Part(i))
 		for _, mark := range []string{event.PropID, event.PropIntake, event.PropKey} {
 			c.Remove(mark)
 		}
 		l.calendars[where[0]] = slices.Clone(l.calendars[where[0]])
-		l.calendars[where[0]][slices.Index(l.calendars[where[0]], o)] = &ical.Object{UID: o.UID, Raws: [][]byte{c.Bytes()}}
+		l.calendars[where[0]][slices.Index(l.calendars[where[0]], o)] = ical.NewObject(o.UID, c.Bytes())
 	}
 }
 
@@ -236,7 +236,7 @@ func (l *lived) check(key string, r *line, outcomes map[string]agree.Outcome) {
 		return
 	}
 	o, i := l.find(where[0], key, "")
-	c := ical.Open(o.Raws[i])
+	c := ical.Open(o.Part(i))
 	for property, value := range l.hands[key] {
 		line, _ := c.Find(property)
 		require.Equal(l, value, line.Text(), "%s: what someone wrote into %s is lost", key, property)
@@ -272,7 +272,7 @@ func (l *lived) state() string {
 	var out []string
 	for _, name := range l.names {
 		for _, o := range l.calendars[name] {
-			for _, raw := range o.Raws {
+			for _, raw := range o.Raws() {
 				v, err := event.Read(raw, l.zones[name].Find)
 				require.NoError(l, err)
 				out = append(out, strings.Join([]string{name, o.UID, v.Key, v.When.String(), v.Text(event.Title), v.Text(event.Location), v.Text(event.Status)}, "|"))
@@ -307,7 +307,7 @@ func (l *lived) foreign() string {
 	out := map[string]string{}
 	for _, o := range l.calendars["works"] {
 		if strings.HasPrefix(o.UID, "foreign") {
-			out[o.UID] = string(o.Raws[0])
+			out[o.UID] = string(o.Part(0))
 		}
 	}
 	return fmt.Sprint(slices.Sorted(maps.Keys(out)), slices.Sorted(maps.Values(out)))

@@ -42,27 +42,28 @@ type slot struct {
 // NewHolding gives the holding of a calendar's objects.
 func NewHolding(name string, target bool, zones ical.Zones, objects []*ical.Object) *Holding {
 	h := &Holding{Name: name, Target: target, Zones: zones, objects: objects, slots: make([]slot, 0, len(objects)), index: make(map[identity.ID]int32, len(objects)), twins: map[identity.ID]int{}, claims: map[identity.ID][]slot{}}
+	var texts ical.Window
 	for n, o := range objects {
-		h.take(int32(n), o)
+		h.take(int32(n), o, &texts)
 	}
 	return h
 }
 
 // take files one object of the calendar.
-func (h *Holding) take(n int32, o *ical.Object) {
-	if len(o.Raws) == 1 {
-		if id, marked, ours := identify(o, 0); ours {
+func (h *Holding) take(n int32, o *ical.Object, texts *ical.Window) {
+	if o.Parts() == 1 {
+		if id, marked, ours := identify(o, 0, texts); ours {
 			h.add(slot{id, n, 0}, marked)
 		}
 		return
 	}
 	masters := map[identity.ID]bool{}
 	for _, changed := range []bool{false, true} { // masters first
-		for i, raw := range o.Raws {
-			if ical.Has(raw, "RECURRENCE-ID") != changed {
+		for i := range o.Parts() {
+			if ical.Has(o.Glance(i, texts), "RECURRENCE-ID") != changed {
 				continue
 			}
-			id, marked, ours := identify(o, i)
+			id, marked, ours := identify(o, i, texts)
 			if !ours || changed && masters[id] { // another program copied the master's marks into an occurrence
 				continue
 			}
@@ -90,13 +91,13 @@ func (h *Holding) add(s slot, marked bool) {
 // begins. That is an edit of the hand's, and no double.
 func (h *Holding) follows(first, second slot) bool {
 	a, b := h.objects[first.object], h.objects[second.object]
-	if first.object == second.object || !ical.Has(a.Raws[first.part], "RRULE") {
+	if first.object == second.object || !ical.Has(a.Part(int(first.part)), "RRULE") {
 		return false
 	}
-	rule, _ := ical.Open(a.Raws[first.part]).Find("RRULE")
+	rule, _ := ical.Open(a.Part(int(first.part))).Find("RRULE")
 	_, until, ok := strings.Cut(strings.ToUpper(string(rule.Value())), "UNTIL=")
 	until, _, _ = strings.Cut(until, ";")
-	start, found := ical.Open(b.Raws[second.part]).Find("DTSTART")
+	start, found := ical.Open(b.Part(int(second.part))).Find("DTSTART")
 	from := string(start.Value())
 	day := len("20260305")
 	return ok && found && len(until) >= day && len(from) >= day && until[:day] <= from[:day]
@@ -118,8 +119,8 @@ var idLine = []byte("\n" + event.PropID)
 
 // identify gives the identity that a component bears: our mark, so that it is marked, or else the
 // UID of a master that lost it. Other UIDs are no identities.
-func identify(o *ical.Object, part int) (id identity.ID, marked, ours bool) {
-	raw := o.Raws[part]
+func identify(o *ical.Object, part int, texts *ical.Window) (id identity.ID, marked, ours bool) {
+	raw := o.Glance(part, texts)
 	if mark := markOf(raw, o.Extras, part); mark != nil {
 		id, err := uuid.ParseBytes(mark)
 		return id, true, err == nil
@@ -185,7 +186,10 @@ type Found struct {
 }
 
 // Raw is the component.
-func (f *Found) Raw() []byte { return f.Object.Raws[f.Part] }
+func (f *Found) Raw() []byte { return f.Object.Part(f.Part) }
+
+// Glance is Raw for bytes that are only needed until texts is used again.
+func (f *Found) Glance(texts *ical.Window) []byte { return f.Object.Glance(f.Part, texts) }
 
 // extras is an offset in the component before which no line of ours stands.
 func (f *Found) extras() int {
@@ -240,14 +244,14 @@ func (h *Holding) Ours(yield func(*Found) bool) {
 // and that no row made.
 func (h *Holding) overrides(f *Found) int {
 	n := 0
-	if len(f.Object.Raws) == 1 || ical.Has(f.Raw(), "RECURRENCE-ID") {
+	if f.Object.Parts() == 1 || ical.Has(f.Raw(), "RECURRENCE-ID") {
 		return 0
 	}
-	for i := range f.Object.Raws {
+	for i := range f.Object.Parts() {
 		if i == f.Part {
 			continue
 		}
-		if id, _, ours := identify(f.Object, i); !ours || id == f.ID {
+		if id, _, ours := identify(f.Object, i, nil); !ours || id == f.ID {
 			n++
 		}
 	}
@@ -258,10 +262,11 @@ func (h *Holding) overrides(f *Found) int {
 func (h *Holding) stranger(own, key string) Found {
 	h.others.Do(func() {
 		h.foreign = map[string]int32{}
+		var texts ical.Window
 		for n := range h.slots {
 			f := h.found(int32(n))
-			if name, k := event.Marks(f.Raw()); name != own && k != "" {
-				h.foreign[k] = int32(n)
+			if name, k := event.Marks(f.Glance(&texts)); name != own && k != "" {
+				h.foreign[strings.Clone(k)] = int32(n)
 			}
 		}
 	})

@@ -34,8 +34,8 @@ func TestIdentify(t *testing.T) {
 		require.NoError(t, err)
 		o := &doc.Objects[0]
 		require.NotZero(t, o.Extras)
-		id, marked, ours := identify(o, 0)
-		plainID, plainMarked, plainOurs := identify(&ical.Object{UID: o.UID, Raws: o.Raws}, 0)
+		id, marked, ours := identify(o, 0, nil)
+		plainID, plainMarked, plainOurs := identify(ical.NewObject(o.UID, o.Raws()...), 0, nil)
 		require.Equal(t, []any{plainID, plainMarked, plainOurs}, []any{id, marked, ours}, raw)
 		if marked {
 			marks++

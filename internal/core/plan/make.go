@@ -160,14 +160,14 @@ func (m *maker) rows(ctx context.Context) error {
 		block = make([]Item, rows)
 	}
 	work := func() {
-		mapper, texts := m.Batch.Mapping.Mapper(), &writer{spool: m.Spool, end: &end}
+		mapper, texts, glances := m.Batch.Mapping.Mapper(), &writer{spool: m.Spool, end: &end}, &ical.Window{}
 		defer texts.flush()
 		for n := range next {
 			if ctx.Err() != nil {
 				return
 			}
 			from, to := n*shardSize, min((n+1)*shardSize, rows)
-			s := &shard{maker: m, mapper: mapper, texts: texts, stands: make([]Stand, 0, to-from)}
+			s := &shard{maker: m, mapper: mapper, texts: texts, glances: glances, stands: make([]Stand, 0, to-from)}
 			if block != nil {
 				s.items = block[from:from:to]
 			}
@@ -213,7 +213,7 @@ func (m *maker) occurrences() {
 	if len(m.series) == 0 {
 		return
 	}
-	s := &shard{maker: m, mapper: m.Batch.Mapping.Mapper(), texts: &writer{}}
+	s := &shard{maker: m, mapper: m.Batch.Mapping.Mapper(), texts: &writer{}, glances: &ical.Window{}}
 	for i := range m.Batch.Rows {
 		if _, _, changes := m.Batch.Occurrence(i); changes {
 			s.row(i)

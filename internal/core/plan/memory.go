@@ -206,12 +206,12 @@ func (r *Remembered) After(p *Plan, calendar string, holds func(identity.ID) boo
 // IDs gives the identities of the components of an object; of one of which only
 // the UID is known, the one that it is.
 func IDs(uid string, raws [][]byte) (out []identity.ID) {
-	o := &ical.Object{UID: uid, Raws: raws}
 	if len(raws) == 0 {
-		o.Raws = [][]byte{nil}
+		raws = [][]byte{nil}
 	}
-	for part := range o.Raws {
-		if id, _, ours := identify(o, part); ours {
+	o := ical.NewObject(uid, raws...)
+	for part := range raws {
+		if id, _, ours := identify(o, part, nil); ours {
 			out = append(out, id)
 		}
 	}
@@ -223,7 +223,7 @@ func IDs(uid string, raws [][]byte) (out []identity.ID) {
 // it out here.
 func (s *shard) carried(old *Found, was *event.View, copies []standing) bool {
 	for _, c := range copies {
-		if c.found.Object.UID != old.Object.UID || len(c.found.Object.Raws) != len(old.Object.Raws) {
+		if c.found.Object.UID != old.Object.UID || c.found.Object.Parts() != old.Object.Parts() {
 			continue
 		}
 		now, err := event.Read(c.found.Raw(), s.Holdings[c.from].Zones)
@@ -232,11 +232,11 @@ func (s *shard) carried(old *Found, was *event.View, copies []standing) bool {
 		}
 		seal := agree.ParseSeal(was.Seal)
 		whole := seal.Carried(&was.Event, &now.Event, s.Holdings[c.from].Zones)
-		for i, raw := range old.Object.Raws {
+		for i, raw := range old.Object.Raws() {
 			if i == old.Part {
 				whole = whole && contains(c.found.Raw(), raw)
 			} else {
-				whole = whole && slices.ContainsFunc(c.found.Object.Raws, func(r []byte) bool { return bytes.Equal(r, raw) })
+				whole = whole && slices.ContainsFunc(c.found.Object.Raws(), func(r []byte) bool { return bytes.Equal(r, raw) })
 			}
 		}
 		if whole {

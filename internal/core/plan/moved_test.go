@@ -20,11 +20,11 @@ func TestCutSeries(t *testing.T) {
 	w.load(daily, rows)
 	o, _ := w.find("berths", "1", "")
 	w.edit("berths", "1", "RRULE", "FREQ=DAILY;UNTIL=20260407T070000Z")
-	second := strings.NewReplacer("UID:"+o.UID, "UID:second", "20260405T", "20260408T", "SUMMARY:Watch", "SUMMARY:Late watch").Replace(string(o.Raws[0]))
-	w.calendars["berths"] = append(w.calendars["berths"], &ical.Object{UID: "second", Raws: [][]byte{[]byte(second)}})
+	second := strings.NewReplacer("UID:"+o.UID, "UID:second", "20260405T", "20260408T", "SUMMARY:Watch", "SUMMARY:Late watch").Replace(string(o.Part(0)))
+	w.calendars["berths"] = append(w.calendars["berths"], ical.NewObject("second", []byte(second)))
 	assert.Equal(t, "edited 1 berths repeat:edited", strings.TrimSpace(told(w.load(daily, rows))))
 	assert.Equal(t, "changed 1 berths repeat:edited title:changed\nchange in berths", strings.TrimSpace(told(w.load(daily, strings.Replace(rows, "Watch", "Long watch", 1)))))
-	assert.Contains(t, string(w.calendars["berths"][1].Raws[0]), "SUMMARY:Late watch", "the second part is theirs")
+	assert.Contains(t, string(w.calendars["berths"][1].Part(0)), "SUMMARY:Late watch", "the second part is theirs")
 }
 
 // Times against a zone that one calendar alone defines mean the same in another.
@@ -43,16 +43,16 @@ func TestPrivateZones(t *testing.T) {
 	w := begun(private)
 	w.add("berths", "1", "RECURRENCE-ID;TZID=Europe/Lisbon:20260406T080000", "DTSTART;TZID=Private:20260406T120000", "DTEND;TZID=Private:20260406T130000")
 	assert.Equal(t, "changed 1 works calendar:changed\ncreate in works\nmove out in berths", strings.TrimSpace(told(w.load(daily, moved))))
-	text := string(w.calendars["works"][0].Raws[1])
+	text := string(w.calendars["works"][0].Part(1))
 	assert.Contains(t, text, "\r\nDTSTART:20260406T090000Z\r\n")
 	assert.Contains(t, text, "\r\nRECURRENCE-ID;TZID=Europe/Lisbon:20260406T080000\r\n", "a zone that both know stays")
 
 	w = begun(summer)
 	o, i := w.find("berths", "1", "")
-	c := ical.Open(o.Raws[i])
+	c := ical.Open(o.Part(i))
 	c.Set("DTSTART", []ical.Param{{Name: "TZID", Values: []string{"Private"}}}, []string{"TZID"}, "20260405T100000")
 	c.Set("DTEND", []ical.Param{{Name: "TZID", Values: []string{"Private"}}}, []string{"TZID"}, "20260405T110000")
-	w.calendars["berths"] = []*ical.Object{{UID: o.UID, Raws: [][]byte{c.Bytes()}}}
+	w.calendars["berths"] = []*ical.Object{ical.NewObject(o.UID, c.Bytes())}
 	assert.Contains(t, told(w.load(daily, moved)), "its times are in a zone that only this one defines; move it by hand")
 }
 

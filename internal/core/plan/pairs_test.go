@@ -44,7 +44,7 @@ func TestPairs(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			w := newWorld(t, "berths")
 			w.load(calls, first)
-			w.calendars["berths"] = append(w.calendars["berths"], &ical.Object{UID: "by-hand", Raws: [][]byte{[]byte("BEGIN:VEVENT\r\nUID:by-hand\r\n" + byHand + "\r\nEND:VEVENT\r\n")}})
+			w.calendars["berths"] = append(w.calendars["berths"], ical.NewObject("by-hand", []byte("BEGIN:VEVENT\r\nUID:by-hand\r\n"+byHand+"\r\nEND:VEVENT\r\n")))
 			w.request.Pairs = c.pairs
 			p, err := w.plan(calls, head+c.rows)
 			require.NoError(t, err)
@@ -77,11 +77,11 @@ func TestLostMarks(t *testing.T) {
 	w := newWorld(t, "berths")
 	w.load(calls, rows)
 	o, i := w.find("berths", "7", "")
-	c := ical.Open(o.Raws[i])
+	c := ical.Open(o.Part(i))
 	for _, mark := range []string{event.PropID, event.PropIntake, event.PropKey, event.PropSeal} {
 		c.Remove(mark)
 	}
-	w.calendars["berths"] = []*ical.Object{{UID: o.UID, Raws: [][]byte{c.Bytes()}}}
+	w.calendars["berths"] = []*ical.Object{ical.NewObject(o.UID, c.Bytes())}
 	p := w.load(calls, rows)
 	assert.Equal(t, "same 7 berths\nchange in berths", strings.TrimSpace(told(p)))
 	back, _ := w.find("berths", "7", "")

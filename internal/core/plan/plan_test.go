@@ -133,7 +133,7 @@ func (w *world) apply(p *Plan) {
 		e := &p.Edits[i]
 		list := w.calendars[e.Calendar]
 		at := slices.IndexFunc(list, func(o *ical.Object) bool {
-			return o.UID == e.UID && (e.Kind == Create || slices.EqualFunc(o.Raws, e.Before, bytes.Equal))
+			return o.UID == e.UID && (e.Kind == Create || slices.EqualFunc(o.Raws(), e.Before, bytes.Equal))
 		})
 		require.Equal(w, e.Kind == Create, at < 0, "%s of %s in %s", e.Kind, e.UID, e.Calendar)
 		if e.Needs > 0 {
@@ -142,7 +142,7 @@ func (w *world) apply(p *Plan) {
 		e.Done = true
 		text, err := e.Text(nil)
 		require.NoError(w, err)
-		o := &ical.Object{UID: e.UID, Raws: text}
+		o := ical.NewObject(e.UID, text...)
 		switch e.Kind {
 		case Create:
 			w.calendars[e.Calendar] = append(slices.Clone(list), o)
@@ -151,7 +151,7 @@ func (w *world) apply(p *Plan) {
 			list[at] = o
 			w.calendars[e.Calendar] = list
 		default:
-			require.Empty(w, o.Raws)
+			require.Empty(w, o.Raws())
 			w.calendars[e.Calendar] = slices.Delete(slices.Clone(list), at, at+1)
 		}
 	}
@@ -161,7 +161,7 @@ func (w *world) apply(p *Plan) {
 func (w *world) find(calendar, key, day string) (*ical.Object, int) {
 	w.Helper()
 	for _, o := range w.calendars[calendar] {
-		for i, raw := range o.Raws {
+		for i, raw := range o.Raws() {
 			l, changed := ical.Open(raw).Find("RECURRENCE-ID")
 			if _, k := event.Marks(raw); k == key && changed == (day != "") && strings.HasPrefix(string(l.Value()), day) {
 				return o, i
@@ -176,10 +176,10 @@ func (w *world) edit(calendar, key, property, value string) {
 	w.Helper()
 	o, i := w.find(calendar, key, "")
 	require.NotNil(w, o, "%s in %s", key, calendar)
-	c := ical.Open(o.Raws[i])
+	c := ical.Open(o.Part(i))
 	c.Set(property, nil, nil, value)
-	fresh := &ical.Object{UID: o.UID, Raws: slices.Clone(o.Raws)}
-	fresh.Raws[i] = c.Bytes()
+	fresh := ical.NewObject(o.UID, o.Raws()...)
+	fresh.Put(i, c.Bytes())
 	w.calendars[calendar][slices.Index(w.calendars[calendar], o)] = fresh
 }
 
@@ -189,7 +189,7 @@ func (w *world) add(calendar, key string, lines ...string) {
 	o, _ := w.find(calendar, key, "")
 	require.NotNil(w, o)
 	raw := "BEGIN:VEVENT\r\nUID:" + o.UID + "\r\n" + strings.Join(lines, "\r\n") + "\r\nEND:VEVENT\r\n"
-	w.calendars[calendar][slices.Index(w.calendars[calendar], o)] = &ical.Object{UID: o.UID, Raws: append(slices.Clone(o.Raws), []byte(raw))}
+	w.calendars[calendar][slices.Index(w.calendars[calendar], o)] = ical.NewObject(o.UID, append(slices.Clone(o.Raws()), []byte(raw))...)
 }
 
 // told gives what a plan says, a line an item: outcome, key, calendar, the
@@ -235,8 +235,8 @@ func TestOutcomes(t *testing.T) {
 	assert.Equal(t, Totals{Rows: 3, Wanted: 3, Changed: 1, Edited: 1, Disputed: 1}, p.Totals)
 	assert.True(t, p.Left())
 	o, _ := w.find("c", "3", "")
-	assert.Contains(t, string(o.Raws[0]), "LOCATION:By hand")
-	assert.Contains(t, string(o.Raws[0]), "SEQUENCE:1")
+	assert.Contains(t, string(o.Part(0)), "LOCATION:By hand")
+	assert.Contains(t, string(o.Part(0)), "SEQUENCE:1")
 
 	// What is settled is settled by key, or by key and field.
 	w.request.Takes = []Take{{agree.Sheet, "2"}}
@@ -276,8 +276,8 @@ func TestGone(t *testing.T) {
 		}, "same 1 c\ngone 2 c (its row is no longer in the source; it is cancelled and not deleted, as someone changed occurrences of it (--remove 2 deletes it))\ngone 3 c (its row is no longer in the source; it is deleted)\nchange in c\nremove in c"},
 		{"replies, a comment and an alarm of others", "delete", one, func(w *world) {
 			o, i := w.find("c", "2", "")
-			raw := strings.Replace(string(o.Raws[i]), "END:VEVENT", "ATTENDEE;PARTSTAT=ACCEPTED:mailto:a@x.example\r\nCOMMENT:late\r\nBEGIN:VALARM\r\nACTION:DISPLAY\r\nTRIGGER:-PT5M\r\nEND:VALARM\r\nEND:VEVENT", 1)
-			w.calendars["c"][slices.Index(w.calendars["c"], o)] = &ical.Object{UID: o.UID, Raws: [][]byte{[]byte(raw)}}
+			raw := strings.Replace(string(o.Part(i)), "END:VEVENT", "ATTENDEE;PARTSTAT=ACCEPTED:mailto:a@x.example\r\nCOMMENT:late\r\nBEGIN:VALARM\r\nACTION:DISPLAY\r\nTRIGGER:-PT5M\r\nEND:VALARM\r\nEND:VEVENT", 1)
+			w.calendars["c"][slices.Index(w.calendars["c"], o)] = ical.NewObject(o.UID, []byte(raw))
 		}, "same 1 c\ngone 2 c (its row is no longer in the source; it is cancelled and not deleted, as it has replies and comments and alarms of others (--remove 2 deletes it))\ngone 3 c (its row is no longer in the source; it is deleted)\nchange in c\nremove in c"},
 		{"deleted by name", "report", one, func(w *world) {
 			w.edit("c", "2", "SUMMARY", "By hand")
@@ -422,7 +422,7 @@ func TestCalendars(t *testing.T) {
 	moved := strings.NewReplacer("|c\n", "|s\n", "Petrel", "Petrel II").Replace(rows)
 	assert.Equal(t, "changed 1 s location:edited calendar:changed\ndisputed 2 s title:disputed\nchanged 3 s calendar:changed\ncreate in s\ncreate in s\nmove out in c\nmove out in c", told(w.load(by, moved)))
 	o, _ := w.find("s", "1", "")
-	assert.Contains(t, string(o.Raws[0]), "LOCATION:By hand")
+	assert.Contains(t, string(o.Part(0)), "LOCATION:By hand")
 	assert.Len(t, w.calendars["c"], 1)
 	assert.NotContains(t, told(w.load(by, moved)), "changed")
 }
@@ -441,8 +441,8 @@ func TestSeries(t *testing.T) {
 	south := strings.ReplaceAll(rows, "|c\n", "|s\n")
 	assert.Equal(t, "changed 1 s calendar:changed\nsame 1 s\nchanged 2 s calendar:changed\ncreate in s\ncreate in s\nmove out in c\nmove out in c", told(w.load(settings, south)))
 	o, _ := w.find("s", "1", "")
-	require.Len(t, o.Raws, 3)
-	assert.Contains(t, string(o.Raws[2]), "SUMMARY:By hand")
+	require.Len(t, o.Raws(), 3)
+	assert.Contains(t, string(o.Part(2)), "SUMMARY:By hand")
 	assert.Equal(t, "same 1 s\nsame 1 s\nsame 2 s", told(w.load(settings, south)))
 
 	// A date changed by hand keeps the series from moving in time, and its dates
@@ -454,13 +454,13 @@ func TestSeries(t *testing.T) {
 	w.request.Takes = nil
 	o, i := w.find("s", "1", "20260412")
 	require.NotNil(t, o)
-	assert.Contains(t, string(o.Raws[i]), "RECURRENCE-ID;TZID=Europe/Lisbon:20260412T090000", "the date moved with its series")
+	assert.Contains(t, string(o.Part(i)), "RECURRENCE-ID;TZID=Europe/Lisbon:20260412T090000", "the date moved with its series")
 
 	// A date that leaves the sheet goes alone; a series goes with its dates.
 	none := "No|Ship|Start|Repeat|Of|To\n1|Ferry|2026-04-05 09:00|weekly, 9 times||s\n2|Tour|2026-04-05 08:00|daily, 3 times||s\n"
 	assert.Equal(t, "same 1 s\nsame 2 s\ngone 1 s (its row is no longer in the source; it is deleted)\nchange in s", told(w.load(settings, none)))
 	o, _ = w.find("s", "1", "")
-	assert.Len(t, o.Raws, 2)
+	assert.Len(t, o.Raws(), 2)
 	assert.Equal(t, "same 1 s\ngone 2 s (its row is no longer in the source; it is deleted)\nremove in s", told(w.load(settings, "No|Ship|Start|Repeat|Of|To\n1|Ferry|2026-04-05 09:00|weekly, 9 times||s\n")))
 	only, err := w.plan(settings, "No|Ship|Start|Repeat|Of|To\n1|Late|2026-04-12 10:00||2026-04-12|s\n")
 	require.NoError(t, err)
@@ -485,7 +485,9 @@ func TestStrangers(t *testing.T) {
 
 	// Two events that are one hold their row alone.
 	o, _ := w.find("c", "1", "")
-	w.calendars["c"] = append(w.calendars["c"], &ical.Object{UID: "copy", Line: 7, Raws: [][]byte{bytes.Replace(o.Raws[0], []byte("UID:"+o.UID), []byte("UID:copy"), 1)}})
+	twin := ical.NewObject("copy", bytes.Replace(o.Part(0), []byte("UID:"+o.UID), []byte("UID:copy"), 1))
+	twin.Line = 7
+	w.calendars["c"] = append(w.calendars["c"], twin)
 	assert.Equal(t, "held 1 c (2 events in calendar c are this one: the one at event "+o.UID+" is most likely the original, the one at line 7 says nothing else (remove the others there, or see: almanach twins c))\nsame 2 c\nsame 3 c", told(w.load(plainCalls, threeCalls)))
 	w.calendars["c"] = w.calendars["c"][:len(w.calendars["c"])-1]
 
@@ -498,18 +500,19 @@ func TestStrangers(t *testing.T) {
 	// its mark.
 	o3, _ := w.find("c", "3", "")
 	at := slices.Index(w.calendars["c"], o3)
-	foreign := bytes.Replace(o3.Raws[0], []byte("UID:"+o3.UID), []byte("UID:theirs"), 1)
-	w.calendars["c"][at] = &ical.Object{UID: "theirs", Raws: [][]byte{foreign}}
+	foreign := bytes.Replace(o3.Part(0), []byte("UID:"+o3.UID), []byte("UID:theirs"), 1)
+	w.calendars["c"][at] = ical.NewObject("theirs", foreign)
 	assert.Contains(t, told(w.load(plainCalls, threeCalls)), "same 3 c")
-	c := ical.Open(o3.Raws[0])
+	c := ical.Open(o3.Part(0))
 	for _, name := range []string{event.PropID, event.PropIntake, event.PropKey, event.PropSeal} {
 		c.Remove(name)
 	}
-	w.calendars["c"][at] = &ical.Object{UID: o3.UID, Raws: [][]byte{c.Bytes()}}
+	w.calendars["c"][at] = ical.NewObject(o3.UID, c.Bytes())
 	assert.Contains(t, told(w.load(plainCalls, threeCalls)), "same 3 c")
 
 	// An event that cannot be read is disputed.
-	w.calendars["c"][at] = &ical.Object{UID: o3.UID, Line: 10, Raws: [][]byte{bytes.Replace(o3.Raws[0], []byte("DTSTART;TZID=Europe/Lisbon:2026"), []byte("DTSTART;TZID=Europe/Lisbon:x"), 1)}}
+	w.calendars["c"][at] = ical.NewObject(o3.UID, bytes.Replace(o3.Part(0), []byte("DTSTART;TZID=Europe/Lisbon:2026"), []byte("DTSTART;TZID=Europe/Lisbon:x"), 1))
+	w.calendars["c"][at].Line = 10
 	assert.Contains(t, told(w.load(plainCalls, threeCalls)), "disputed 3 c (its event in calendar c, line 13, cannot be read: DTSTART: \"x0407T080000\" is not a date")
 
 	// A zone that means another clock in this calendar is written under a name of
@@ -518,7 +521,7 @@ func TestStrangers(t *testing.T) {
 	w.load(plainCalls, threeCalls+"5|Tern|2026-07-07 08:00|S\n")
 	o5, _ := w.find("c", "5", "")
 	require.NotNil(t, o5)
-	assert.Contains(t, string(o5.Raws[0]), "DTSTART;TZID=/almanach/Europe/Lisbon:20260707T080000")
+	assert.Contains(t, string(o5.Part(0)), "DTSTART;TZID=/almanach/Europe/Lisbon:20260707T080000")
 	assert.Contains(t, told(w.load(plainCalls, threeCalls+"5|Tern|2026-07-07 08:00|S\n")), "same 5 c")
 }
 

@@ -33,6 +33,7 @@ type shard struct {
 	masters  map[identity.ID]*master
 	cancels  int
 	texts    *writer       // of new events
+	glances  *ical.Window  // to texts that stand
 	wanted   intake.Wanted // what the current row wants
 	copies   []standing    // and where it stands
 }
@@ -303,7 +304,7 @@ func (s *shard) item(i int, o agree.Outcome, place int32, uid string) Item {
 func (s *shard) settle(i int, id identity.ID, c standing) {
 	w, h := &s.wanted, s.Holdings[c.from]
 	decide := s.decision(i)
-	if decide == nil && !s.Full && !c.moves() && c.row == c.to && !c.remark && !c.adopted && w.Recurrence.IsZero() && agree.Untouched(c.found.Raw(), c.found.extras(), &w.Event) {
+	if decide == nil && !s.Full && !c.moves() && c.row == c.to && !c.remark && !c.adopted && w.Recurrence.IsZero() && agree.Untouched(c.found.Glance(s.glances), c.found.extras(), &w.Event) {
 		s.totals.count(agree.Same)
 		if !s.Brief {
 			s.add(s.item(i, agree.Same, c.to, c.found.Object.UID), nil)
@@ -493,7 +494,7 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 	}
 	item := Item{Outcome: agree.Gone, Key: key, UID: found.Object.UID, Calendar: h.Name, Title: view.Text(event.Title), Event: &view.Event, Edit: -1}
 	seal := agree.ParseSeal(view.Seal)
-	if (seal.Edited(&view.Event, h.Zones) || len(found.Object.Raws) > 1) && !s.carried(&found, &view, copies) {
+	if (seal.Edited(&view.Event, h.Zones) || found.Object.Parts() > 1) && !s.carried(&found, &view, copies) {
 		item.Reason = "its row does not go to this calendar any more; kept, as someone changed it here"
 		s.leaveItem(item, nil)
 		return

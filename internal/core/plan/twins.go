@@ -42,7 +42,7 @@ func FindTwins(h *Holding) (out []Twins) {
 	byStart := map[start][]Twin{}
 	var order []start
 	for _, o := range h.objects {
-		for i, raw := range o.Raws {
+		for i, raw := range o.Raws() {
 			if i > 0 && ical.Has(raw, "RECURRENCE-ID") {
 				continue
 			}
@@ -51,7 +51,7 @@ func FindTwins(h *Holding) (out []Twins) {
 				continue
 			}
 			t := Twin{UID: o.UID, Intake: view.Intake, Key: view.Key, Event: view.Event, Added: event.Added(raw), object: o, words: wordsOf(view.Text(event.Title))}
-			if len(o.Raws) > 1 {
+			if o.Parts() > 1 {
 				t.Added = append(t.Added, "changed occurrences")
 			}
 			s := start{view.When.AllDay(), view.When.Rule, view.When.Start.Instant(nil)}
@@ -140,7 +140,7 @@ func RemoveSpare(calendar string, list []Twins, allow map[string]int, all int) *
 			continue
 		}
 		taken = append(taken, spare.object)
-		p.Edits = append(p.Edits, Edit{Kind: Remove, Calendar: calendar, UID: spare.UID, Before: spare.object.Raws})
+		p.Edits = append(p.Edits, Edit{Kind: Remove, Calendar: calendar, UID: spare.UID, Before: spare.object.Raws()})
 		p.Items = append(p.Items, Item{Outcome: agree.Gone, Key: spare.Key, UID: spare.UID, Calendar: calendar, Title: spare.Event.Text(event.Title), Event: &spare.Event, Reason: t.Why, Edit: len(p.Edits) - 1})
 	}
 	p.Totals.Gone = len(p.Items)

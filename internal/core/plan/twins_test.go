@@ -38,7 +38,7 @@ func TestTwins(t *testing.T) {
 			w := newWorld(t, "c")
 			var objects []*ical.Object
 			for i, lines := range []string{c.first, c.second} {
-				objects = append(objects, &ical.Object{UID: fmt.Sprint(i), Raws: [][]byte{fmt.Appendf(nil, "BEGIN:VEVENT\r\nUID:%d\r\n%sEND:VEVENT\r\n", i, lines)}})
+				objects = append(objects, ical.NewObject(fmt.Sprint(i), fmt.Appendf(nil, "BEGIN:VEVENT\r\nUID:%d\r\n%sEND:VEVENT\r\n", i, lines)))
 			}
 			got := ""
 			for _, t := range FindTwins(NewHolding("c", true, w.zones["c"].Find, objects)) {
@@ -55,10 +55,10 @@ func TestManyTwins(t *testing.T) {
 	w := newWorld(t, "c")
 	var objects []*ical.Object
 	for i := range 50000 {
-		objects = append(objects, &ical.Object{UID: fmt.Sprint(i), Raws: [][]byte{fmt.Appendf(nil, "BEGIN:VEVENT\r\nUID:%d\r\nSUMMARY:Call %d of vessel %d\r\nDTSTART:202603%02dT080000Z\r\nEND:VEVENT\r\n", i, i, i*7, 1+i%28)}})
+		objects = append(objects, ical.NewObject(fmt.Sprint(i), fmt.Appendf(nil, "BEGIN:VEVENT\r\nUID:%d\r\nSUMMARY:Call %d of vessel %d\r\nDTSTART:202603%02dT080000Z\r\nEND:VEVENT\r\n", i, i, i*7, 1+i%28)))
 	}
 	for i := range 3 {
-		objects = append(objects, &ical.Object{UID: fmt.Sprint("same", i), Raws: [][]byte{[]byte("BEGIN:VEVENT\r\nUID:x\r\nSUMMARY:Fender check\r\nDTSTART:20270301T080000Z\r\nEND:VEVENT\r\n")}})
+		objects = append(objects, ical.NewObject(fmt.Sprint("same", i), []byte("BEGIN:VEVENT\r\nUID:x\r\nSUMMARY:Fender check\r\nDTSTART:20270301T080000Z\r\nEND:VEVENT\r\n")))
 	}
 	began := time.Now()
 	h := NewHolding("c", true, w.zones["c"].Find, objects)

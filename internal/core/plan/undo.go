@@ -86,11 +86,11 @@ func (w *Was) back(objects []*ical.Object) (Edit, string) {
 	if len(objects) == 0 {
 		return e, "it is not there any more"
 	}
-	at := slices.IndexFunc(objects, func(o *ical.Object) bool { return w.Stands(o.Raws) })
+	at := slices.IndexFunc(objects, func(o *ical.Object) bool { return w.Stands(o.Raws()) })
 	if at < 0 {
 		return e, "it was touched since"
 	}
-	e.Before = objects[at].Raws
+	e.Before = objects[at].Raws()
 	if w.Kind == Create {
 		e.Kind = Remove
 		return e, ""

@@ -50,7 +50,7 @@ func (w *world) texts() string {
 	out := ""
 	for _, n := range w.names {
 		for _, o := range w.calendars[n] {
-			out += n + " " + o.UID + "\n" + string(bytes.Join(o.Raws, nil))
+			out += n + " " + o.UID + "\n" + string(bytes.Join(o.Raws(), nil))
 		}
 	}
 	return out

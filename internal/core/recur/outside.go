@@ -12,12 +12,15 @@ import (
 const margin = 2
 
 // Outside tells, by a glance at its text, that a single event lies outside of a
-// window for certain. Where it is false nothing is known.
-func Outside(o *ical.Object, w Window) bool {
-	if len(o.Raws) != 1 || !o.Single && repeats(o.Raws[0]) {
+// window for certain. Where it is false nothing is known. The text is read by way of read.
+func Outside(o *ical.Object, w Window, read *ical.Window) bool {
+	if o.Parts() != 1 {
 		return false
 	}
-	raw := o.Raws[0]
+	raw := o.Glance(0, read)
+	if !o.Single && repeats(raw) {
+		return false
+	}
 	start, ok := dayOf(raw, "\nDTSTART")
 	if !ok {
 		return false

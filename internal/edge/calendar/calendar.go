@@ -58,6 +58,13 @@ type Staged interface {
 	ApplyWhen(ctx context.Context, edits Edits, ready func() error) error
 }
 
+// Reread is a Backend that reads what is needed of its objects when it is needed.
+type Reread interface {
+	// Intact gives an error where that was not possible any more: ErrChanged where someone
+	// changed the calendar meanwhile. What was made of its objects is not to be used then.
+	Intact() error
+}
+
 // Edits are edits whose texts are made when they are asked for.
 type Edits struct {
 	UIDs []string

@@ -96,7 +96,7 @@ func (f *Faults) rewrite(body []byte) []byte {
 		return body
 	}
 	for _, o := range doc.Objects {
-		for _, raw := range o.Raws {
+		for _, raw := range o.Raws() {
 			c := ical.Open(raw)
 			var kept, moved []byte
 			for _, l := range c.Lines() {

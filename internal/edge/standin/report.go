@@ -140,7 +140,7 @@ func (s *Server) within(it *resource, from, to int64) bool {
 		_ = zones.Define(raw)
 	}
 	for _, o := range doc.Objects {
-		series, err := recur.Read(o.Raws, zones.Find)
+		series, err := recur.Read(o.Raws(), zones.Find)
 		if err != nil {
 			return true // what cannot be read is not kept from anybody
 		}

@@ -236,7 +236,7 @@ func (s *Server) feed(w http.ResponseWriter, r *http.Request, name string) {
 			_ = zones.Define(raw)
 		}
 		for _, o := range doc.Objects {
-			edits = append(edits, ical.ObjectEdit{New: o.Raws})
+			edits = append(edits, ical.ObjectEdit{New: o.Raws()})
 		}
 	}
 	var b bytes.Buffer

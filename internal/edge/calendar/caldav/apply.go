@@ -152,7 +152,8 @@ func (a *applying) believe(r readable) {
 	a.known.Items[r.href] = item{r.etag, string(r.body)}
 	delete(a.known.Marks, r.href)
 	e := a.edits[r.edit]
-	a.results[r.edit].Held = &ical.Object{UID: e.UID(), Raws: e.New, File: pathBase(r.href)}
+	a.results[r.edit].Held = ical.NewObject(e.UID(), e.New...)
+	a.results[r.edit].Held.File = pathBase(r.href)
 }
 
 func (a *applying) readSome(ctx context.Context, some []readable) error {

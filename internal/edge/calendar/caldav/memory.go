@@ -90,7 +90,7 @@ func dateOf(raw []byte) string {
 func (c *Calendar) compareMarks(href string, sent [][]byte, held *ical.Object) {
 	delete(c.known.Marks, href)
 	stands := map[string]bool{}
-	for _, raw := range held.Raws {
+	for _, raw := range held.Raws() {
 		stands[dateOf(raw)] = marksOf(raw) != ""
 	}
 	for _, raw := range sent {
@@ -108,13 +108,13 @@ func (c *Calendar) compareMarks(href string, sent [][]byte, held *ical.Object) {
 // mark gives an event back the marks that its server did not keep.
 func (c *Calendar) mark(href string, o *ical.Object) {
 	marks := c.known.Marks[href]
-	for i, raw := range o.Raws {
+	for i, raw := range o.Raws() {
 		text := marks[dateOf(raw)]
 		end := bytes.LastIndex(bytes.ToUpper(raw), []byte("END:"))
 		if text == "" || end < 0 || marksOf(raw) != "" {
 			continue
 		}
-		o.Raws[i] = fmt.Appendf(nil, "%s%s%s", raw[:end], text, raw[end:])
+		o.Put(i, fmt.Appendf(nil, "%s%s%s", raw[:end], text, raw[end:]))
 	}
 }
 

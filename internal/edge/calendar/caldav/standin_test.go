@@ -270,14 +270,14 @@ func TestStripped(t *testing.T) {
 	server, cache := calendar.Server{URL: base + "c", User: "clerk", Password: secret.Place{Env: "TIDE"}}, t.TempDir()
 	results, err := open(t, server, cache).Apply(t.Context(), calls(2))
 	require.NoError(t, err)
-	assert.Contains(t, string(results[1].Held.Raws[0]), "X-ALMANACH-KEY:TH-1\r\nEND:VEVENT")
+	assert.Contains(t, string(results[1].Held.Part(0)), "X-ALMANACH-KEY:TH-1\r\nEND:VEVENT")
 	other := open(t, server, "") // someone else
 	for o, err := range other.Entries(t.Context()) {
 		require.NoError(t, err)
-		assert.NotContains(t, string(o.Raws[0]), "X-ALMANACH")
+		assert.NotContains(t, string(o.Part(0)), "X-ALMANACH")
 		edit := calendar.Edit{Old: o}
 		if o.UID == "e1" {
-			edit.New = [][]byte{[]byte(strings.Replace(string(o.Raws[0]), "Call", "Long call", 1))}
+			edit.New = [][]byte{[]byte(strings.Replace(string(o.Part(0)), "Call", "Long call", 1))}
 		}
 		_, err = other.Apply(t.Context(), []calendar.Edit{edit})
 		require.NoError(t, err)
@@ -285,7 +285,7 @@ func TestStripped(t *testing.T) {
 	c := open(t, server, cache)
 	for o, err := range c.Entries(t.Context()) {
 		require.NoError(t, err)
-		assert.Contains(t, string(o.Raws[0]), "SUMMARY:Long call 1\r\nX-ALMANACH-KEY:TH-1\r\nEND:VEVENT")
+		assert.Contains(t, string(o.Part(0)), "SUMMARY:Long call 1\r\nX-ALMANACH-KEY:TH-1\r\nEND:VEVENT")
 	}
 	assert.Len(t, c.known.Marks, 1)
 	require.ErrorContains(t, c.Check(t.Context(), "check"), "does not keep properties of our own")
@@ -411,7 +411,7 @@ func TestBelieved(t *testing.T) {
 			require.NoError(t, err)
 			for i, r := range results {
 				require.NoError(t, r.Err)
-				require.Contains(t, string(r.Held.Raws[0]), fmt.Sprintf("SUMMARY:Call %d\r\n", i))
+				require.Contains(t, string(r.Held.Part(0)), fmt.Sprintf("SUMMARY:Call %d\r\n", i))
 			}
 			assert.Equal(t, 250+c.reads, s.Requests())
 			n := 0

@@ -88,7 +88,7 @@ func (f *fixture) apply(edits ...calendar.Edit) {
 			continue
 		}
 		require.NotNil(f, r.Held)
-		f.same(edits[i].New, r.Held.Raws)
+		f.same(edits[i].New, r.Held.Raws())
 	}
 }
 
@@ -146,8 +146,8 @@ func created(t *testing.T, f *fixture) {
 	for range 2 {
 		got := f.objects()
 		require.Len(t, got, 2)
-		f.same(one, got["one"].Raws)
-		f.same(series, got["two"].Raws)
+		f.same(one, got["one"].Raws())
+		f.same(series, got["two"].Raws())
 		f.reopen()
 	}
 }
@@ -166,7 +166,7 @@ func taken(t *testing.T, f *fixture) {
 	require.ErrorIs(t, err, calendar.ErrExists)
 	got := f.objects()
 	require.Len(t, got, 1)
-	f.same([][]byte{call("one", "Grey Petrel")}, got["one"].Raws)
+	f.same([][]byte{call("one", "Grey Petrel")}, got["one"].Raws())
 }
 
 func changed(t *testing.T, f *fixture) {
@@ -180,8 +180,8 @@ func changed(t *testing.T, f *fixture) {
 	} {
 		f.apply(calendar.Edit{Old: f.objects()["one"], New: want})
 		f.reopen()
-		f.same(want, f.objects()["one"].Raws)
-		f.same([][]byte{call("two", "Corvane")}, f.objects()["two"].Raws)
+		f.same(want, f.objects()["one"].Raws())
+		f.same([][]byte{call("two", "Corvane")}, f.objects()["two"].Raws())
 	}
 }
 
@@ -219,7 +219,7 @@ func stale(t *testing.T, f *fixture) {
 	other.apply(calendar.Edit{Old: there["one"], New: [][]byte{call("one", "Moved by hand")}}, calendar.Edit{Old: there["two"]})
 	f.refused(calendar.Edit{Old: seen["one"], New: [][]byte{call("one", "From the sheet")}})
 	f.reopen()
-	f.same([][]byte{call("one", "Moved by hand")}, f.objects()["one"].Raws)
+	f.same([][]byte{call("one", "Moved by hand")}, f.objects()["one"].Raws())
 	assert.Equal(t, []string{"one"}, keys(f.objects()))
 	// Seen again, it can be written.
 	f.apply(calendar.Edit{Old: f.objects()["one"], New: [][]byte{call("one", "From the sheet")}})
@@ -229,10 +229,10 @@ func others(t *testing.T, f *fixture) {
 	theirs := call("one", "Theirs", "COMMENT:kept", "X-OTHER;X-P=1:a", "ATTENDEE;PARTSTAT=ACCEPTED:mailto:oda@fenn-agency.example", "BEGIN:VALARM", "ACTION:DISPLAY", "DESCRIPTION:Ring", "TRIGGER:-PT15M", "END:VALARM")
 	f.apply(calendar.Edit{New: [][]byte{theirs}}, calendar.Edit{New: [][]byte{call("two", "Ours")}})
 	f.reopen()
-	before := f.objects()["one"].Raws
+	before := f.objects()["one"].Raws()
 	f.apply(calendar.Edit{Old: f.objects()["two"], New: [][]byte{call("two", "Ours\\, changed")}}, calendar.Edit{New: [][]byte{call("three", "New")}})
 	f.reopen()
-	after := f.objects()["one"].Raws
+	after := f.objects()["one"].Raws()
 	f.same(before, after)
 	for _, part := range []string{"COMMENT:kept", "X-OTHER", "PARTSTAT=ACCEPTED", "BEGIN:VALARM"} {
 		assert.Contains(t, string(after[0]), part)
@@ -248,7 +248,7 @@ func zones(t *testing.T, f *fixture) {
 	f.apply(calendar.Edit{Old: f.objects()["two"], New: [][]byte{local("two", "America/New_York")}})
 	f.reopen()
 	for uid, want := range map[string]int64{"one": 1783234800, "two": 1783252800} { // 07:00 and 12:00 UTC
-		v, err := event.Read(f.objects()[uid].Raws[0], f.Zones())
+		v, err := event.Read(f.objects()[uid].Part(0), f.Zones())
 		require.NoError(t, err)
 		assert.Equal(t, want, v.When.Start.Instant(nil), uid)
 	}
@@ -313,8 +313,8 @@ func many(t *testing.T, f *fixture) {
 	f.reopen()
 	there = f.objects()
 	require.Len(t, there, n-66+67)
-	f.same([][]byte{call("uid-0", "Changed")}, there["uid-0"].Raws)
-	f.same([][]byte{call("uid-1", "Call 1")}, there["uid-1"].Raws)
+	f.same([][]byte{call("uid-0", "Changed")}, there["uid-0"].Raws())
+	f.same([][]byte{call("uid-1", "Call 1")}, there["uid-1"].Raws())
 }
 
 func nothing(t *testing.T, f *fixture) {

@@ -3,7 +3,6 @@
 package file
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -30,6 +29,7 @@ type File struct {
 	book  *zone.Book
 	doc   *ical.Document
 	zones *ical.TimeZones
+	open  *os.File    // while it is read piece by piece; nil otherwise
 	stat  fs.FileInfo // nil while the file does not exist
 	stale bool        // written since it was read
 }
@@ -70,6 +70,7 @@ func (f *File) unread(err error) *fault.Fault {
 // read reads the file as it stands now.
 func (f *File) read(ctx context.Context) error {
 	f.stat, f.stale = nil, false
+	f.Close()
 	file, err := os.Open(f.path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return f.parse(ctx, nil)
@@ -77,7 +78,11 @@ func (f *File) read(ctx context.Context) error {
 	if err != nil {
 		return f.unread(err)
 	}
-	defer file.Close()
+	defer func() {
+		if f.open != file {
+			file.Close()
+		}
+	}()
 	if f.stat, err = file.Stat(); err != nil {
 		return f.unread(err)
 	}
@@ -86,6 +91,19 @@ func (f *File) read(ctx context.Context) error {
 	}
 	if f.stat.Size() > maxSize {
 		return fault.Newf("has %d MiB; the limit is %d", f.stat.Size()>>20, maxSize>>20).At(f.at()).Do("split the calendar").FromOutside()
+	}
+	if f.stat.Size() > inMemory {
+		f.doc, err = ical.ReadDocument(ctx, file, int(f.stat.Size()))
+		if err == nil {
+			f.open = file
+			f.define()
+		}
+		if err == nil || ctx.Err() != nil {
+			return err
+		}
+		if !errors.Is(err, ical.ErrTooLong) {
+			return f.unread(err)
+		}
 	}
 	data := make([]byte, f.stat.Size())
 	if _, err := io.ReadFull(interruptible{ctx, file}, data); err != nil {
@@ -98,7 +116,11 @@ func (f *File) read(ctx context.Context) error {
 }
 
 // maxSize is the largest calendar file, in octets.
-const maxSize = 4 << 30
+const maxSize = 4<<30 - 1
+
+// inMemory is the largest file that is kept in memory, in octets; what is needed of a larger
+// one is read from it when it is needed. A test changes it.
+var inMemory int64 = 4 << 20
 
 // interruptible reads until the context ends.
 type interruptible struct {
@@ -117,13 +139,18 @@ func (f *File) parse(ctx context.Context, data []byte) (err error) {
 	if f.doc, err = ical.ParseDocument(ctx, data); err != nil {
 		return err
 	}
+	f.define()
+	return nil
+}
+
+// define takes over the zones that the calendar defines.
+func (f *File) define() {
 	f.zones = ical.NewTimeZones(f.book)
 	for _, raw := range f.doc.TimeZones {
 		if err := f.zones.Define(raw); err != nil {
 			f.doc.Faults = append(f.doc.Faults, fault.Newf("%w", err))
 		}
 	}
-	return nil
 }
 
 // Entries implements calendar.Backend.
@@ -174,7 +201,26 @@ func (f *File) Zones() ical.Zones { return f.zones.Find }
 
 // Close implements calendar.Backend. A file is locked only while it is
 // written.
-func (f *File) Close() error { return nil }
+func (f *File) Close() error {
+	if f.open == nil {
+		return nil
+	}
+	err := f.open.Close()
+	f.open = nil
+	return err
+}
+
+// Intact implements calendar.Reread.
+func (f *File) Intact() error {
+	err := f.doc.Intact()
+	if err == nil {
+		return nil
+	}
+	if errors.Is(err, ical.ErrNotSame) || errors.Is(err, io.EOF) {
+		return fault.Newf("%w", calendar.ErrChanged).At(f.at()).Do("try again").FromOutside()
+	}
+	return f.unread(err)
+}
 
 // Apply implements calendar.Backend. It does all edits or none.
 func (f *File) Apply(ctx context.Context, edits []calendar.Edit) ([]calendar.Result, error) {
@@ -189,7 +235,7 @@ func (f *File) Apply(ctx context.Context, edits []calendar.Edit) ([]calendar.Res
 		case err != nil:
 			results[i].Err = err
 		case len(e.New) > 0:
-			results[i].Held = &ical.Object{UID: all.UIDs[i], Raws: e.New}
+			results[i].Held = ical.NewObject(all.UIDs[i], e.New...)
 		}
 	}
 	return results, err
@@ -231,7 +277,11 @@ func (f *File) ApplyWhen(ctx context.Context, edits calendar.Edits, ready func()
 			if err := ready(); err != nil {
 				return err
 			}
-			return f.unchanged(false)
+			if err := f.unchanged(false); err != nil {
+				return err
+			}
+			f.stale = true   // what was read of the old one cannot be read again
+			return f.Close() // or some systems do not let it be replaced
 		},
 	}, func(w io.Writer) error {
 		sum.w = w
@@ -245,18 +295,19 @@ func (f *File) ApplyWhen(ctx context.Context, edits calendar.Edits, ready func()
 		for i, old := range edits.Old {
 			sum.events += events[i]
 			if old != nil {
-				sum.events -= len(old.Raws)
+				sum.events -= old.Parts()
 			}
 		}
 		return cmp.Or(err, sum.flush())
 	})
-	if err != nil {
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
+	switch {
+	case err != nil && ctx.Err() != nil:
+		return ctx.Err()
+	case errors.Is(err, ical.ErrNotSame):
+		return f.changed()
+	case err != nil:
 		return f.unwritten(err)
 	}
-	f.stale = true
 	return nil
 }
 
@@ -328,8 +379,8 @@ func (f *File) unwritten(err error) error {
 }
 
 // unchanged makes sure that the file is still the one that was read, and may
-// be written. With whole it compares every byte.
-func (f *File) unchanged(whole bool) error {
+// be written. With whole it compares every byte, as far as copying it will not.
+func (f *File) unchanged(whole bool) (err error) {
 	info, err := os.Stat(f.path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist) && f.stat == nil:
@@ -338,14 +389,15 @@ func (f *File) unchanged(whole bool) error {
 		return f.changed()
 	case err != nil:
 		return err
-	case f.stat == nil || info.Size() != f.stat.Size() || !info.ModTime().Equal(f.stat.ModTime()):
+	case f.stat == nil || info.Size() != f.stat.Size() || !info.ModTime().Equal(f.stat.ModTime()) || !whole && !os.SameFile(info, f.stat):
 		return f.changed()
 	case info.Mode().Perm()&0o200 == 0:
 		return fault.Newf("is write-protected; nothing was written").At(f.at()).Do("remove the protection, then load again").FromOutside()
-	case whole:
-		return f.sameBytes()
+	case whole && (f.open == nil || !os.SameFile(info, f.stat)): // otherwise it is compared while it is copied
+		err = f.sameBytes()
+		f.stat = info
 	}
-	return nil
+	return err
 }
 
 func (f *File) changed() *fault.Fault {
@@ -360,20 +412,11 @@ func (f *File) sameBytes() error {
 		return err
 	}
 	defer file.Close()
-	buf := make([]byte, 256<<10)
-	for at := 0; ; {
-		n, err := file.Read(buf)
-		if at+n > len(f.doc.Data) || !bytes.Equal(buf[:n], f.doc.Data[at:at+n]) {
-			return f.changed()
-		}
-		if at += n; errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return err
-		}
+	same, err := f.doc.Same(file)
+	if err == nil && !same {
+		return f.changed()
 	}
-	return nil
+	return err
 }
 
 // summed writes in large blocks and keeps a checksum of what it wrote.

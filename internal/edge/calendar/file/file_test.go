@@ -43,6 +43,67 @@ func TestContract(t *testing.T) {
 	})
 }
 
+// TestPiecewise tests once more with files that are read piece by piece.
+func TestPiecewise(t *testing.T) {
+	inMemory = 0
+	t.Cleanup(func() { inMemory = 4 << 20 })
+	for name, test := range map[string]func(*testing.T){"contract": TestContract, "bytes": TestBytes, "second": TestSecondCalendar, "changed": TestChanged, "odd": TestOdd, "damaged": TestDamaged, "link": TestLink} {
+		t.Run(name, test)
+	}
+	for name, c := range map[string]struct {
+		change func(path string) error
+		want   error // of what is read again
+		write  bool  // what is written is all the same
+	}{
+		"another event, same size and time": {func(path string) error { return swap(path, strings.Replace(others, "20260305", "20260306", 1)) }, calendar.ErrChanged, false},
+		"other bytes between events":        {func(path string) error { return swap(path, strings.Replace(others, "UID:todo", "UID:tada", 1)) }, nil, false},
+		"cut short":                         {func(path string) error { return os.Truncate(path, 30) }, calendar.ErrChanged, false},
+		"emptied":                           {func(path string) error { return os.Truncate(path, 0) }, calendar.ErrChanged, false},
+		"replaced, same size and time":      {func(path string) error { return supplant(path, strings.Replace(others, "theirs", "others", 1)) }, nil, false},
+		"replaced by the same":              {func(path string) error { return supplant(path, others) }, nil, true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			path := filepath.Join(t.TempDir(), "c.ics")
+			require.NoError(t, os.WriteFile(path, []byte(others), 0o600))
+			f := open(t, path)
+			there, _ := read(t, f)
+			require.NoError(t, c.change(path))
+			raw := there["theirs"].Part(0)
+			if err := f.Intact(); c.want == nil {
+				require.NoError(t, err)
+				assert.Contains(t, others, string(raw))
+			} else {
+				require.ErrorIs(t, err, c.want)
+				assert.Len(t, raw, strings.Index(others, "\n\nBEGIN:VTODO")+1-strings.Index(others, "BEGIN:VEVENT"))
+			}
+			before, _ := os.ReadFile(path)
+			_, err := f.Apply(t.Context(), []calendar.Edit{{New: [][]byte{call("4", "")}}})
+			after, _ := os.ReadFile(path)
+			if c.write {
+				require.NoError(t, err)
+				return
+			}
+			require.ErrorIs(t, err, calendar.ErrChanged)
+			assert.Equal(t, string(before), string(after))
+		})
+	}
+}
+
+// supplant puts another file of the same time in the place of one.
+func supplant(path, text string) error {
+	info, err := os.Stat(path)
+	if err == nil {
+		err = os.WriteFile(path+".other", []byte(text), 0o600)
+	}
+	if err == nil {
+		err = os.Chtimes(path+".other", info.ModTime(), info.ModTime())
+	}
+	if err == nil {
+		err = os.Rename(path+".other", path)
+	}
+	return err
+}
+
 func call(uid, more string) []byte {
 	return []byte(strings.ReplaceAll("BEGIN:VEVENT\nUID:"+uid+"\nDTSTART:20260305T080000Z\n"+more+"END:VEVENT\n", "\n", "\r\n"))
 }
@@ -235,7 +296,7 @@ func TestOdd(t *testing.T) {
 	assert.Contains(t, faults, "a second event with UID 2 and no RECURRENCE-ID; the first begins in line")
 	assert.Contains(t, faults, "event latin holds bytes that are not UTF-8")
 	assert.Equal(t, 2, strings.Count(faults, "the event has no UID"))
-	assert.Len(t, there["2"].Raws, 2)
+	assert.Len(t, there["2"].Raws(), 2)
 	n := 0
 	for _, err := range f.Entries(t.Context()) {
 		if err == nil {

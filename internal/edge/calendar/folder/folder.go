@@ -222,7 +222,9 @@ func (f *Folder) one(e calendar.Edit) calendar.Result {
 	if len(e.New) == 0 {
 		return calendar.Result{}
 	}
-	return calendar.Result{Held: &ical.Object{UID: e.UID(), Raws: e.New, File: name}}
+	held := ical.NewObject(e.UID(), e.New...)
+	held.File = name
+	return calendar.Result{Held: held}
 }
 
 // step works out an edit. A file that is not the one read any more is an

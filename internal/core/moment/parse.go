@@ -516,6 +516,8 @@ func (p *parser) word() bool {
 // zone.
 func (p *parser) joining(t token, s sense) bool {
 	switch {
+	case !p.started() && p.codes():
+		return false
 	case s.is&isRange != 0 && p.side == 0 && p.started() && !p.linksHere(s):
 		return p.turn(1)
 	case t.text == "às" && p.side == 0 && p.half().clock != noClock: // das 10h às 12h
@@ -535,6 +537,13 @@ func (p *parser) joining(t token, s sense) bool {
 		return p.at < len(p.tokens) || s.is&isHour != 0
 	}
 	return p.zoneName()
+}
+
+// codes tells whether a word and the number that it stands at without a space are more likely
+// a code than words: A408, AB1/26, and not à7h30.
+func (p *parser) codes() bool {
+	next := p.tok(1)
+	return next.kind == 'n' && !next.gap && p.tok(2).kind != ':' && p.sense(2).is&(isHour|isAM|isPM) == 0
 }
 
 // linksHere tells whether a word that can be "to" or "at" is "at": 5 marzo a

@@ -230,25 +230,28 @@ func (s *Surveyor) distinct(c *column) int {
 
 // steady are words in the headings of columns that keep their values, best
 // first.
-var steady = []string{"id", "uid", "no", "nr", "number", "ref", "reference", "key", "code", "booking", "nummer", "numéro", "numero", "número", "referenz", "référence", "referencia", "kennung", "codice", "código", "buchung", "buchungsnummer", "buchungsnr", "kennzeichen", "auftrag", "réservation", "dossier", "reserva", "prenotazione", "boeking", "boekingsnummer", "order", "reservation", "ticket", "permit"}
+var steady = []string{"id", "uid", "no", "nr", "number", "ref", "reference", "key", "code", "booking", "nummer", "numéro", "numero", "número", "referenz", "référence", "referencia", "kennung", "codice", "código", "buchung", "buchungsnummer", "buchungsnr", "kennzeichen", "auftrag", "réservation", "dossier", "reserva", "prenotazione", "boeking", "boekingsnummer", "order", "reservation", "ticket", "permit", "réf", "rif", "riferimento", "num", "núm", "n", "№", "job", "lfd", "vorgang", "aktenzeichen", "commande", "pedido", "expediente", "ordine", "pratica", "processo", "opdracht"}
 
 // measured are words in the headings of columns that hold amounts: these differ by
 // chance in a short sheet, and say nothing of which row is which.
-var measured = []string{"minutes", "mins", "min", "hours", "hrs", "duration", "length", "days", "pax", "passengers", "persons", "people", "guests", "places", "seats", "price", "cost", "fee", "amount", "total", "quantity", "qty", "count", "loa", "draught", "draft", "beam", "tonnage", "weight", "gt", "minuten", "stunden", "dauer", "preis", "betrag", "anzahl", "menge", "personen", "durée", "prix", "montant", "quantité", "duración", "precio", "importe", "cantidad", "durata", "prezzo", "importo", "quantità", "duração", "preço", "quantidade", "duur", "prijs", "bedrag", "aantal"}
+var measured = []string{"minutes", "mins", "min", "hours", "hrs", "duration", "length", "days", "pax", "passengers", "persons", "people", "guests", "places", "seats", "price", "cost", "fee", "amount", "total", "quantity", "qty", "count", "loa", "draught", "draft", "beam", "tonnage", "weight", "gt", "minuten", "stunden", "dauer", "preis", "betrag", "anzahl", "menge", "personen", "durée", "prix", "montant", "quantité", "duración", "precio", "importe", "cantidad", "durata", "prezzo", "importo", "quantità", "duração", "preço", "quantidade", "duur", "prijs", "bedrag", "aantal", "passeggeri", "passagers", "passageiros", "pasajeros", "passagiere", "persone", "personnes", "pessoas", "personas", "teilnehmer", "ospiti", "posti"}
+
+// remarked are words in the headings of columns that hold what somebody had to say.
+var remarked = []string{"remark", "remarks", "note", "notes", "comment", "comments", "description", "details", "bemerkung", "bemerkungen", "notiz", "notizen", "hinweis", "hinweise", "anmerkung", "anmerkungen", "kommentar", "beschreibung", "remarque", "remarques", "commentaire", "commentaires", "observations", "observaciones", "observações", "comentarios", "comentários", "notas", "nota", "osservazioni", "opmerking", "opmerkingen", "toelichting"}
 
 // codeForm is a value as offices number things: TH-1042, R 17, K007/2.
 var codeForm = pattern.Lazy(`^\p{L}{1,6}[-_/ .]?\d+([-_/.]\w+)*$`)
 
 // words are the words of a column's heading.
 func (s *Surveyor) words(i int) []string {
-	return strings.FieldsFunc(strings.ToLower(s.header.Label(i)), func(r rune) bool { return strings.ContainsRune(" ._-/#", r) })
+	return strings.FieldsFunc(strings.ToLower(s.header.Label(i)), func(r rune) bool { return strings.ContainsRune(" ._-/#°º:()", r) })
 }
 
 // moves tells whether a column holds dates or times. A staff number of 101 is no
 // minute past one.
 func (s *Surveyor) moves(i int) bool {
 	c := s.columns[i]
-	if c.traits.Figures == c.traits.Filled && slices.ContainsFunc(s.words(i), func(w string) bool { return slices.Contains(steady, w) }) {
+	if c.traits.Figures*5 >= c.traits.Filled*4 && slices.ContainsFunc(s.words(i), func(w string) bool { return slices.Contains(steady, w) }) {
 		return false
 	}
 	return c.moments.Holds(c.traits.Filled)
@@ -265,8 +268,14 @@ func (s *Surveyor) steadiness(i int) int {
 			score = max(score, 100-n)
 		}
 	}
-	if slices.ContainsFunc(words, func(w string) bool { return slices.Contains(measured, w) }) && score == 0 {
-		score -= 40
+	has := func(list []string) bool {
+		return slices.ContainsFunc(words, func(w string) bool { return slices.Contains(list, w) })
+	}
+	switch {
+	case has(measured) && !has(steady[:2]): // "number of guests" numbers nothing
+		score = -40
+	case has(remarked) && score == 0:
+		score = -40
 	}
 	if len(c.samples) > 0 && !slices.ContainsFunc(c.samples, func(text string) bool { return !codeForm().MatchString(text) }) && !s.moves(i) {
 		score += 20

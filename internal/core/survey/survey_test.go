@@ -79,6 +79,11 @@ func TestKeys(t *testing.T) {
 		{"an amount only for want of better", "Berth|Minutes\n1|45\n1|90\n2|60", "Minutes", ""},
 		{"staff numbers that look like times", "Pers. no|From\n101|2 March\n102|3 March\n101|4 March\n103|5 March\n102|6 March", "Pers. no and From, From", ""},
 		{"a short list of leave", "Pers. no|From\n101|2 March\n102|9 March\n101|23 March\n103|30 March", "Pers. no and From", "Pers. no"},
+		{"codes that look like times", "Meeting|ID\na|A408\nb|A732\nc|A1015", "ID, Meeting", ""},
+		{"signs for a number", "Titre|N°\na|1430\nb|1431\nc|1432", "N°, Titre", ""},
+		{"a footnote below", "Navio|Ref.\na|1430\nb|1431\nc|1432\nd|1433\n|* paid", "Ref.", "Navio"},
+		{"a number of people is none", "Name|Number of guests\na|4\nb|7\nc|9", "Name", ""},
+		{"nor is a remark", "Remarks|Name\nx|a\ny|b\nz|c", "Name", ""},
 		{"none", "Ship\na\na\na\nb", "", ""},
 	} {
 		s, _ := look(t, tt.rows)

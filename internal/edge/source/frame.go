@@ -1,6 +1,7 @@
 package source
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -31,6 +32,7 @@ type framed struct {
 	fill     []int        // columns filled down
 	above    []table.Cell // their last values
 	read     bool         // hidden rows and columns are read
+	heard    bool         // what the sheet says outside of its cells is in about
 	block    sheet.Block
 
 	named    map[string]int // columns by their headings, in lower case; nil when two are alike
@@ -119,6 +121,9 @@ func (t *framed) Next() (table.Row, error) {
 		} else {
 			var err error
 			if row, err = t.pull(); err != nil {
+				if errors.Is(err, io.EOF) {
+					t.told()
+				}
 				return row, err
 			}
 		}

@@ -214,12 +214,53 @@ func TestBeside(t *testing.T) {
 	b := write(map[string]string{
 		"word/document.xml":  "<w:document>" + p("5 March 2026: Survey") + "<w:p><w:ins><w:r><w:t>6 March 2026: Lamps</w:t></w:r></w:ins></w:p></w:document>",
 		"word/footnotes.xml": "<w:footnotes><w:footnote>" + p("The survey of 7 March is off.") + "</w:footnote></w:footnotes>",
+		"word/comments.xml":  "<w:comments><w:comment>" + p("now the 8th?") + "</w:comment></w:comments>",
 		"word/header1.xml":   "<w:hdr>" + p("Harbour office") + "</w:hdr>", "word/footer2.xml": "<w:ftr>" + p("Page 1") + "</w:ftr>",
 	})
 	assert.Equal(t, []string{"2026-03-05 | Survey", "2026-03-06 | Lamps"}, rows(t, b, 1, 3))
-	assert.Equal(t, []string{"it has changes that nobody has accepted; they are read as if they were", `what stands in a footnote, or above or below the pages, is not read: "The survey of 7 March is off."`}, notes(t, b))
+	assert.ElementsMatch(t, []string{"it has changes that nobody has accepted; they are read as if they were", `what stands in a footnote, or above or below the pages, is not read: "The survey of 7 March is off."`, `a comment is not read: "now the 8th?"`}, notes(t, b))
 	b = write(map[string]string{"word/document.xml": "<w:document>" + p("5 March 2026: Survey") + "<w:tbl>" + row("No", "Day") + row("1", "6 March 2026") + "</w:tbl></w:document>"})
 	assert.Contains(t, strings.Join(notes(t, b), ""), "not its text, in which 1 more seem to be")
+}
+
+// TestWithin has a paragraph go on behind what is pinned to it.
+func TestWithin(t *testing.T) {
+	box := "<w:r><AlternateContent><Choice><txbxContent><w:p><w:r><w:t>Keep clear</w:t></w:r></w:p></txbxContent></Choice><Fallback><txbxContent><w:p><w:r><w:t>Keep clear</w:t></w:r></w:p></txbxContent></Fallback></AlternateContent></w:r>"
+	for name, c := range map[string]struct{ part, text, note string }{
+		"a comment":        {"content.xml", `<office:annotation><dc:creator>Brin</dc:creator><dc:date>2026-03-01</dc:date><text:p>moved to 6 May</text:p></office:annotation>`, `a comment is not read: "moved to 6 May"`},
+		"a footnote":       {"content.xml", `<text:note><text:note-body><text:p>not on 6 May</text:p></text:note-body></text:note>`, `what stands in a footnote, or above or below the pages, is not read: "not on 6 May"`},
+		"a text box":       {"content.xml", `<draw:frame><draw:text-box><text:p>Keep clear</text:p></draw:text-box></draw:frame>`, ""},
+		"one of Word":      {"word/document.xml", box, ""},
+		"a deleted part":   {"word/document.xml", "<w:del><w:r><w:delText>9:00</w:delText></w:r></w:del>", "it has changes that nobody has accepted; they are read as if they were"},
+		"nothing at all":   {"word/document.xml", "", ""},
+		"two comments":     {"content.xml", strings.Repeat(`<office:annotation><text:p>why?</text:p></office:annotation>`, 2), `a comment is not read: "why?"`},
+		"two in two boxes": {"word/document.xml", box + box, ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			text := "<office:text><text:p>5 March 2026, 8:00 to " + c.text + "10:00: Survey</text:p></office:text>"
+			if c.part == "word/document.xml" {
+				text = "<w:document><w:p><w:r><w:t>5 March 2026, 8:00 to </w:t></w:r>" + c.text + "<w:r><w:t>10:00: Survey</w:t></w:r></w:p></w:document>"
+			}
+			path := filepath.Join(t.TempDir(), "n.docx")
+			f, err := os.Create(path)
+			require.NoError(t, err)
+			z := zip.NewWriter(f)
+			for _, part := range [][2]string{{"mimetype", "application/vnd.oasis.opendocument.text"}, {c.part, text}} {
+				w, err := z.Create(part[0])
+				require.NoError(t, err)
+				_, err = w.Write([]byte(part[1]))
+				require.NoError(t, err)
+			}
+			require.NoError(t, z.Close())
+			require.NoError(t, f.Close())
+			o := options(t, path)
+			o.Text.Free = false
+			b, err := open(t, path, o)
+			require.NoError(t, err)
+			assert.Equal(t, []string{"2026-03-05 08:00 – 2026-03-05 10:00 | Survey"}, rows(t, b, 1, 3))
+			assert.Equal(t, c.note, strings.Join(notes(t, b), ""))
+		})
+	}
 }
 
 // A text document that is a bomb, or holds what is none of its own, is refused.

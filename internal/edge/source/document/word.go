@@ -76,7 +76,7 @@ func OpenOffice(f *os.File, z *zip.Reader, part string, o sheet.Options) (sheet.
 }
 
 // apart says what a document holds beside its text and may be a day or a time:
-// footnotes, and what stands above and below each page.
+// footnotes, and what stands above and below each page; and what comments say.
 func (w *word) apart(z *zip.Reader) {
 	if w.changes {
 		w.d.Notes = append(w.d.Notes, "it has changes that nobody has accepted; they are read as if they were")
@@ -90,10 +90,19 @@ func (w *word) apart(z *zip.Reader) {
 			}
 		}
 	}
+	remarks := func(lines []string) {
+		for _, text := range lines {
+			if text = strings.Join(strings.Fields(text), " "); text != "" && !said[text] {
+				said[text] = true
+				w.d.Notes = append(w.d.Notes, "a comment is not read: "+strconv.Quote(fault.Shorten(text, 80)))
+			}
+		}
+	}
 	tell(w.aside)
+	remarks(w.comments)
 	for _, f := range z.File {
 		name := strings.TrimSuffix(strings.TrimRight(strings.TrimSuffix(f.Name, ".xml"), "0123456789"), "s")
-		if name != "word/footnote" && name != "word/endnote" && name != "word/header" && name != "word/footer" {
+		if name != "word/footnote" && name != "word/endnote" && name != "word/header" && name != "word/footer" && name != "word/comment" {
 			continue
 		}
 		r, err := f.Open()
@@ -110,7 +119,11 @@ func (w *word) apart(z *zip.Reader) {
 		if err != nil {
 			lines = append(lines, "1 part of it cannot be read")
 		}
-		tell(lines)
+		if name == "word/comment" {
+			remarks(lines)
+		} else {
+			tell(lines)
+		}
 	}
 }
 
@@ -141,10 +154,45 @@ type word struct {
 
 	nest
 
-	note    int      // footnotes that are open
-	aside   []string // their texts
-	changes bool     // it has tracked changes
-	all     bool     // it is footnotes that are read
+	around []paragraph // that text boxes lie in
+
+	note     int      // footnotes that are open
+	aside    []string // their texts
+	remark   int      // comments that are open
+	comments []string // their texts
+	byline   int      // says who wrote one, and when
+	changes  bool     // it has tracked changes
+	all      bool     // it is footnotes or comments that are read
+}
+
+// paragraph is what was read of a paragraph when a text box began within it.
+type paragraph struct {
+	text, gone                             string
+	paras, level                           int
+	list, bare, struck, bold, heavy, light bool
+}
+
+// enter begins a text box: its paragraphs stand before the one that it lies in, which goes on
+// behind it.
+func (w *word) enter() {
+	w.around = append(w.around, paragraph{w.b.String(), w.gone.String(), w.paras, w.level, w.list, w.bare, w.struck, w.bold, w.heavy, w.light})
+	w.b.Reset()
+	w.gone.Reset()
+	w.paras = 0
+}
+
+// leave ends a text box.
+func (w *word) leave() {
+	n := len(w.around) - 1
+	if n < 0 {
+		return
+	}
+	w.flush()
+	p := w.around[n]
+	w.around = w.around[:n]
+	w.b.WriteString(p.text)
+	w.gone.WriteString(p.gone)
+	w.paras, w.level, w.list, w.bare, w.struck, w.bold, w.heavy, w.light = p.paras, p.level, p.list, p.bare, p.struck, p.bold, p.heavy, p.light
 }
 
 func attr(e xml.StartElement, name string) string {
@@ -189,6 +237,8 @@ func (w *word) read(r io.Reader) error {
 				w.text(string(t))
 			case w.note > 0:
 				w.aside[len(w.aside)-1] += string(t)
+			case w.remark > 0 && w.byline == 0:
+				w.comments[len(w.comments)-1] += string(t)
 			}
 		}
 	}
@@ -212,6 +262,9 @@ func (w *word) text(s string) {
 func (w *word) start(e xml.StartElement) {
 	switch e.Name.Local {
 	case "p", "h":
+		if w.deleted > 0 { // of a footnote or a comment, within a paragraph that goes on behind it
+			return
+		}
 		if w.paras > 0 {
 			w.flush()
 		}
@@ -278,7 +331,23 @@ func (w *word) start(e xml.StartElement) {
 		}
 	case "ins", "insertion":
 		w.changes = true
-	case "del", "moveFrom", "tracked-changes", "annotation", "instrText", "comment", "Fallback":
+	case "txbxContent", "text-box":
+		if w.deleted == 0 {
+			w.enter()
+		}
+	case "comment":
+		if !w.all { // otherwise it is comments that are read
+			w.deleted++
+		}
+	case "annotation":
+		w.deleted++
+		w.remark++
+		w.comments = append(w.comments, "")
+	case "creator", "creator-initials", "date", "date-string":
+		if w.remark > 0 {
+			w.byline++
+		}
+	case "del", "moveFrom", "tracked-changes", "instrText", "Fallback":
 		w.changes = w.changes || e.Name.Local == "del" || e.Name.Local == "moveFrom"
 		w.deleted++
 	case "style":
@@ -355,6 +424,9 @@ func (w *word) grid() *grid {
 func (w *word) end(name string) {
 	switch name {
 	case "p", "h":
+		if w.deleted > 0 {
+			return
+		}
 		w.flush()
 		w.paras = max(0, w.paras-1)
 		w.struck = false
@@ -368,7 +440,19 @@ func (w *word) end(name string) {
 		if !w.all {
 			w.deleted, w.note = max(0, w.deleted-1), max(0, w.note-1)
 		}
-	case "del", "moveFrom", "tracked-changes", "annotation", "instrText", "comment", "Fallback":
+	case "txbxContent", "text-box":
+		if w.deleted == 0 {
+			w.leave()
+		}
+	case "comment":
+		if !w.all {
+			w.deleted = max(0, w.deleted-1)
+		}
+	case "annotation":
+		w.deleted, w.remark = max(0, w.deleted-1), max(0, w.remark-1)
+	case "creator", "creator-initials", "date", "date-string":
+		w.byline = max(0, w.byline-1)
+	case "del", "moveFrom", "tracked-changes", "instrText", "Fallback":
 		w.deleted = max(0, w.deleted-1)
 	case "tc", "table-cell", "covered-table-cell":
 		if w.grid() != nil {

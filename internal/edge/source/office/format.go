@@ -1,10 +1,11 @@
 package office
 
 import (
-	"almanach/internal/core/table"
 	"archive/zip"
 	"strconv"
 	"strings"
+
+	"almanach/internal/core/table"
 )
 
 // style is what a cell's number format and font mean.

@@ -24,6 +24,7 @@ type odsBook struct {
 	content *zip.File
 	list    []sheet.Info
 	struck  map[string]bool // styles whose text is crossed out
+	margin  []string        // what is printed above and below the pages
 }
 
 func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (sheet.Book, error) {
@@ -35,7 +36,7 @@ func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (shee
 	if manifest, err := readPart(o.Budget, parts["META-INF/manifest.xml"], 1<<20); err == nil && strings.Contains(manifest, "encryption-data") {
 		return nil, fault.Newf("the workbook is locked with a password").At(at).Do("save it without a password")
 	}
-	styles := odsStyles{hidden: map[string]bool{}, struck: map[string]bool{}}
+	styles := &odsStyles{hidden: map[string]bool{}, struck: map[string]bool{}}
 	if p := parts["styles.xml"]; p != nil {
 		if _, err := styles.read(b.budget, p); err != nil {
 			return nil, fault.Newf("the workbook cannot be read: %w", err).At(at).Do("open it, save it again, or ask for it again")
@@ -45,7 +46,7 @@ func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (shee
 	if err != nil {
 		return nil, fault.Newf("the workbook cannot be read: %w", err).At(at).Do("open it, save it again, or ask for it again")
 	}
-	b.list, b.struck = list, styles.struck
+	b.list, b.struck, b.margin = list, styles.struck, styles.margin
 	if len(b.list) == 0 {
 		return nil, fault.Newf("the workbook has no sheets").At(at)
 	}
@@ -56,19 +57,25 @@ func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (shee
 type odsStyles struct {
 	hidden map[string]bool // of tables
 	struck map[string]bool // of cells and texts: crossed out
+	margin []string        // what is printed above and below the pages
 }
 
 // read reads the styles of a part, and gives the tables in it.
-func (s odsStyles) read(budget *sheet.Budget, p *zip.File) (list []sheet.Info, err error) {
+func (s *odsStyles) read(budget *sheet.Budget, p *zip.File) (list []sheet.Info, err error) {
 	r, err := openPart(budget, p)
 	if err != nil {
 		return nil, err
 	}
 	defer r.Close()
 	x := newXML(r)
-	style := ""
+	style, margin := "", false
 	for k := x.next(); k != xmlEnd; k = x.next() {
+		if k != xmlText && (strings.HasPrefix(string(x.name), "header") || strings.HasPrefix(string(x.name), "footer")) {
+			margin = k == xmlStart && x.open
+		}
 		switch {
+		case k == xmlStart && margin && x.is("p"):
+			s.margin = append(s.margin, x.spoken())
 		case k == xmlClose && x.is("style"):
 			style = ""
 		case k != xmlStart:
@@ -106,6 +113,9 @@ func (b *odsBook) Close() error         { return b.file.Close() }
 
 func (b *odsBook) Open(i int) (sheet.Raw, error) {
 	s := &odsSheet{styles: b.struck, from: &table.Origin{File: b.name, Sheet: b.list[i].Name}}
+	for _, text := range b.margin {
+		s.asides.Add(sheet.Margin, "", text)
+	}
 	r, err := openPart(b.budget, b.content)
 	if err != nil {
 		return nil, fault.Newf("the sheet cannot be read: %w", err).At(fault.Place{File: b.name, Sheet: s.from.Sheet})
@@ -143,6 +153,7 @@ type odsSheet struct {
 	columns []span
 	column  int // columns described so far
 	merged  sheet.Merges
+	asides  sheet.Asides
 	block   sheet.Block
 	ended   bool
 }
@@ -191,6 +202,10 @@ func (s *odsSheet) Next() (table.Row, error) {
 				if err := s.readRow(); err != nil {
 					return table.Row{}, err
 				}
+			case s.xml.is("shapes"):
+				s.asides.Add(sheet.TextBox, "", s.xml.spoken())
+			case s.xml.is("help-message"):
+				s.asides.Add(sheet.Hint, "", s.xml.spoken())
 			}
 		}
 	}
@@ -276,33 +291,34 @@ func (s *odsSheet) readCell() error {
 	return nil
 }
 
+// odsShapes are what can lie on a cell.
+var odsShapes = map[string]bool{"frame": true, "custom-shape": true, "rect": true, "ellipse": true, "circle": true, "line": true, "connector": true, "caption": true, "measure": true, "polyline": true, "polygon": true, "path": true, "regular-polygon": true, "g": true, "control": true, "scene": true}
+
 // paragraphs reads the text of a cell: its paragraphs on a line each, without
-// the notes pinned to it.
+// the notes pinned to it and the shapes that lie on it.
 func (s *odsSheet) paragraphs() (string, error) {
 	var b strings.Builder
-	first, note := true, 0
+	first := true
 	for open, depth := s.xml.open, 1; open; {
 		switch s.xml.next() {
 		case xmlEnd:
 			return "", s.fail(orDamaged(s.xml.err))
 		case xmlClose:
 			depth--
-			note = max(0, note-1)
 			open = depth > 0
 		case xmlText:
-			if depth > 1 && note == 0 {
+			if depth > 1 {
 				b.Write(s.xml.text)
 			}
 		case xmlStart:
 			inside := s.xml.open
 			switch {
-			case note > 0:
 			case s.xml.is("annotation"):
-				if inside {
-					note = 1
-					depth++
-					continue
-				}
+				s.asides.Add(sheet.Note, table.Letter(len(s.cells))+strconv.Itoa(int(s.row)+1), s.xml.spoken())
+				inside = false
+			case odsShapes[string(s.xml.name)]:
+				s.asides.Add(sheet.TextBox, "", s.xml.spoken())
+				inside = false
 			case s.xml.is("span"):
 				s.struck = s.struck || s.styles[string(s.xml.get("style-name"))]
 			case s.xml.is("p"):
@@ -319,9 +335,6 @@ func (s *odsSheet) paragraphs() (string, error) {
 			}
 			if inside {
 				depth++
-				if note > 0 {
-					note++
-				}
 			}
 		}
 		if b.Len() > sheet.MaxCell {

@@ -134,6 +134,7 @@ func (w *workbook) Open(i int) (sheet.Raw, error) {
 	}
 	s.part = newAhead(part)
 	s.xml = newXML(s.part)
+	s.readBeside(ref)
 	return s, nil
 }
 

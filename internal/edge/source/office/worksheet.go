@@ -20,6 +20,7 @@ type worksheet struct {
 	block   sheet.Block
 	ended   bool
 	merged  sheet.Merges
+	asides  sheet.Asides
 	columns []span // hidden columns
 	long    *fault.Fault
 	scratch []byte
@@ -124,7 +125,7 @@ func (w *worksheet) readAll() error {
 			}
 		}
 	}
-	return w.readMerges()
+	return w.readBehind()
 }
 
 // readRow reads one row behind those that were.
@@ -180,21 +181,4 @@ func orDamaged(err error) error {
 func atoi(b []byte) (int, bool) {
 	n, err := strconv.Atoi(string(b))
 	return n, err == nil && n > 0
-}
-
-// readMerges reads the merged ranges, which stand behind the rows.
-func (w *worksheet) readMerges() error {
-	for w.merged.Len() < sheet.MaxRows {
-		switch k := w.xml.next(); {
-		case k == xmlClose && w.xml.is("mergeCells"), k == xmlEnd && w.xml.err == nil:
-			return nil
-		case k == xmlEnd:
-			return w.fail("the sheet cannot be read on: %w", w.xml.err)
-		case k == xmlStart && w.xml.is("mergeCell"):
-			if a, err := sheet.ParseArea(string(w.xml.get("ref"))); err == nil && a.Bottom > 0 {
-				w.merged.Add(a)
-			}
-		}
-	}
-	return nil
 }

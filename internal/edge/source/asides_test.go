@@ -1,0 +1,97 @@
+package source
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+
+	"almanach/internal/edge/source/sheet"
+)
+
+// TestAsides has sheets say something outside of their cells.
+func TestAsides(t *testing.T) {
+	cells := map[string]string{"A1": "No", "B1": "Vessel", "C1": "Start", "A2": "1", "B2": "Corvane", "C2": "2026-03-05 08:00"}
+	runs := func(text string) []excelize.RichTextRun { return []excelize.RichTextRun{{Text: text}} }
+	note := func(cell, text string) func(*testing.T, *excelize.File) {
+		return func(t *testing.T, f *excelize.File) {
+			require.NoError(t, f.AddComment("Sheet1", excelize.Comment{Cell: cell, Author: "Brin", Paragraph: runs(text)}))
+		}
+	}
+	box := func(text string) func(*testing.T, *excelize.File) {
+		return func(t *testing.T, f *excelize.File) {
+			require.NoError(t, f.AddShape("Sheet1", &excelize.Shape{Cell: "G2", Type: "rect", Paragraph: runs(text)}))
+		}
+	}
+	const open, row = `<table:table table:name="Sheet1">`, `<table:table-row><table:table-cell><text:p>No</text:p></table:table-cell><table:table-cell><text:p>Vessel</text:p></table:table-cell><table:table-cell><text:p>Start</text:p></table:table-cell></table:table-row>`
+	for name, c := range map[string]struct {
+		xlsx  []func(*testing.T, *excelize.File)
+		ods   string
+		notes []string
+		zones []sheet.ZoneNote
+	}{
+		"notes, in the order of the sheet": {
+			xlsx:  []func(*testing.T, *excelize.File){note("C2", "now 14:00"), note("B2", "ask agent"), note("A1", "as sent"), note("A2", "one more")},
+			notes: []string{`4 cells have notes that are not read: A1 "as sent", A2 "one more", B2 "ask agent", …`},
+		},
+		"a note on a heading": {
+			xlsx:  []func(*testing.T, *excelize.File){note("C1", "All times UTC")},
+			notes: []string{`1 cell has a note that is not read: C1 "All times UTC"`}, zones: []sheet.ZoneNote{{Text: "All times UTC", Zone: "UTC"}},
+		},
+		"a note on a row is about that row": {
+			xlsx:  []func(*testing.T, *excelize.File){note("C2", "Time zone: UTC")},
+			notes: []string{`1 cell has a note that is not read: C2 "Time zone: UTC"`},
+		},
+		"text boxes": {
+			xlsx:  []func(*testing.T, *excelize.File){box("see the north list"), box("Berth plan (UTC)")},
+			notes: []string{`1 text box is not read: "see the north list"`}, zones: []sheet.ZoneNote{{Text: "Berth plan (UTC)", Zone: "UTC"}},
+		},
+		"above the pages": {
+			xlsx: []func(*testing.T, *excelize.File){func(t *testing.T, f *excelize.File) {
+				require.NoError(t, f.SetHeaderFooter("Sheet1", &excelize.HeaderFooterOptions{OddHeader: `&L&"Arial,Bold"&12All times UTC&RPage &P of &N`}))
+			}},
+			zones: []sheet.ZoneNote{{Text: "All times UTC", Zone: "UTC"}},
+		},
+		"shown to who fills a cell in": {
+			xlsx: []func(*testing.T, *excelize.File){func(t *testing.T, f *excelize.File) {
+				v := excelize.NewDataValidation(true)
+				v.Sqref = "C2:C90"
+				v.SetInput("Start", "Times in UTC")
+				require.NoError(t, f.AddDataValidation("Sheet1", v))
+			}},
+			zones: []sheet.ZoneNote{{Text: "Start Times in UTC", Zone: "UTC"}},
+		},
+		"in OpenDocument": {
+			ods: open + `<table:shapes><draw:frame><draw:text-box><text:p>All times</text:p><text:p>UTC</text:p></draw:text-box></draw:frame></table:shapes>` + row +
+				`<table:table-row><table:table-cell><office:annotation><dc:creator>Brin</dc:creator><dc:date>2026-03-01T00:00:00</dc:date><text:p>ask <text:span>agent</text:span></text:p></office:annotation><text:p>1</text:p></table:table-cell>` +
+				`<table:table-cell><draw:custom-shape><text:p>moored</text:p></draw:custom-shape><text:p>Corvane</text:p></table:table-cell><table:table-cell office:value-type="string"><text:p>2026-03-05 08:00</text:p></table:table-cell></table:table-row></table:table>`,
+			notes: []string{`1 cell has a note that is not read: A2 "ask agent"`, `1 text box is not read: "moored"`}, zones: []sheet.ZoneNote{{Text: "All times UTC", Zone: "UTC"}},
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			path, data := filepath.Join(t.TempDir(), "book"), c.ods
+			if data != "" {
+				data = odsFile(t, data)
+			} else {
+				data = oneSheet(t, cells, func(f *excelize.File) {
+					for _, say := range c.xlsx {
+						say(t, f)
+					}
+				})
+			}
+			require.NoError(t, os.WriteFile(path, []byte(data), 0o600))
+			r, err := Open(t.Context(), path, Options{})
+			require.NoError(t, err)
+			defer r.Close()
+			rows, err := ReadAll(r, func(int) {})
+			require.NoError(t, err)
+			require.Len(t, rows, 1)
+			assert.Equal(t, []string{"1", "Corvane", "2026-03-05 08:00"}, []string{rows[0].Cells[0].Text, rows[0].Cells[1].Text, rows[0].Cells[2].Text})
+			assert.Equal(t, c.notes, r.About().Notes)
+			assert.Equal(t, c.zones, r.About().Zones)
+		})
+	}
+}

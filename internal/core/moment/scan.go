@@ -4,6 +4,8 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"almanach/internal/core/pattern"
 )
 
 // token is one number, word or sign of a text.
@@ -16,7 +18,7 @@ type token struct {
 
 // visible gives the text of a cell without the spaces around it, and without what has no
 // shape: spaces of no width, soft hyphens, marks of writing direction, which come along
-// when text is copied from a page.
+// when text is copied from a page. Minutes above the line are brought down: 8³⁰ is 8:30.
 func visible(text string) string {
 	for i := range len(text) {
 		if text[i] >= utf8.RuneSelf {
@@ -26,11 +28,20 @@ func visible(text string) string {
 				}
 				return r
 			}, text)
+			text = raised().ReplaceAllStringFunc(text, func(clock string) string {
+				hour := strings.TrimRight(clock, "⁰¹²³⁴⁵⁶⁷⁸⁹")
+				return hour + ":" + lowered.Replace(clock[len(hour):])
+			})
 			break
 		}
 	}
 	return strings.TrimSpace(text)
 }
+
+// raised is a time of day whose minutes stand above the line: 8³⁰.
+var raised = pattern.Lazy(`(?:^|[\s–—-])(?:[01]?\d|2[0-4])[⁰¹²³⁴⁵][⁰¹²³⁴⁵⁶⁷⁸⁹]`)
+
+var lowered = strings.NewReplacer("⁰", "0", "¹", "1", "²", "2", "³", "3", "⁴", "4", "⁵", "5", "⁶", "6", "⁷", "7", "⁸", "8", "⁹", "9")
 
 // scan cuts text into tokens. It gives nil when there are too many for a date.
 func scan(text string) []token {

@@ -95,3 +95,40 @@ func TestAsides(t *testing.T) {
 		})
 	}
 }
+
+// TestShown reads cells as their file shows them: what stands above the line is no part of a
+// number, what is not shown is not there, and a field shows what is written in it.
+func TestShown(t *testing.T) {
+	runs := []excelize.RichTextRun{{Text: "Berth 2"}, {Text: "1", Font: &excelize.Font{VertAlign: "superscript"}}, {Text: " north"}}
+	const styles = `<office:automatic-styles><style:style style:name="T1"><style:text-properties style:text-position="super 58%"/></style:style><style:style style:name="T2"><style:text-properties style:text-position="-33% 58%"/></style:style></office:automatic-styles>`
+	cell := func(text string) string { return "<table:table-cell><text:p>" + text + "</text:p></table:table-cell>" }
+	page := func(text string) string {
+		return "<table><tr><th>No<th>Where<tr><td>1<td>" + text + "<tr><td>2<td>Quay</table>"
+	}
+	for name, c := range map[string]struct{ data, want string }{
+		"a workbook's runs": {oneSheet(t, map[string]string{"A1": "No", "B1": "Where", "A2": "1"}, func(f *excelize.File) {
+			require.NoError(t, f.SetCellRichText("Sheet1", "B2", runs))
+		}), "Berth 2¹ north"},
+		"OpenDocument's spans": {odsFile(t, styles+`<table:table table:name="S"><table:table-row>`+cell("No")+cell("Where")+`</table:table-row><table:table-row>`+cell("1")+cell(`Berth 2<text:span text:style-name="T1">1<text:s/></text:span> H<text:span text:style-name="T2">2</text:span>O`)+`</table:table-row></table:table>`), "Berth 2¹  H2O"},
+		"a page":               {page("Berth 2<sup><a href=x>1</a></sup> north 2"), "Berth 2¹ north 2"},
+		"a key for sorting":    {page(`<span style="display:none">00<b>12</b></span>Berth 2<span hidden>x<span>y</span>z</span> north`), "Berth 2 north"},
+		"an image in it":       {page(`<span hidden><img src=x><br></span>Berth 2`), "Berth 2"},
+		"a cell not shown":     {page(`Berth 2<td hidden>x<td style="display: none">y`), "Berth 2"},
+		"the choice made":      {page(`<select><option>Berth 1<option selected>Berth 2<option>Berth 3</select> north`), "Berth 2 north"},
+		"the first choice":     {page(`<select><option>Berth 1</option><option>Berth 2</option></select>`), "Berth 1"},
+		"what is written":      {page(`<input name=a value="Berth 2"><input type=hidden value=7><input type=checkbox value=8>`), "Berth 2"},
+		"a template":           {page(`<template>x</template>Berth 2`), "Berth 2"},
+		"an end left out":      {page(`<span hidden>x<td>y`), ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			path := filepath.Join(t.TempDir(), "book")
+			require.NoError(t, os.WriteFile(path, []byte(c.data), 0o600))
+			r, err := Open(t.Context(), path, Options{})
+			require.NoError(t, err)
+			defer r.Close()
+			rows, err := ReadAll(r, func(int) {})
+			require.NoError(t, err)
+			assert.Equal(t, c.want, rows[0].Cell(1).Text)
+		})
+	}
+}

@@ -242,17 +242,7 @@ func TestWithin(t *testing.T) {
 				text = "<w:document><w:p><w:r><w:t>5 March 2026, 8:00 to </w:t></w:r>" + c.text + "<w:r><w:t>10:00: Survey</w:t></w:r></w:p></w:document>"
 			}
 			path := filepath.Join(t.TempDir(), "n.docx")
-			f, err := os.Create(path)
-			require.NoError(t, err)
-			z := zip.NewWriter(f)
-			for _, part := range [][2]string{{"mimetype", "application/vnd.oasis.opendocument.text"}, {c.part, text}} {
-				w, err := z.Create(part[0])
-				require.NoError(t, err)
-				_, err = w.Write([]byte(part[1]))
-				require.NoError(t, err)
-			}
-			require.NoError(t, z.Close())
-			require.NoError(t, f.Close())
+			require.NoError(t, os.WriteFile(path, zipped(t, [][2]string{{"mimetype", "application/vnd.oasis.opendocument.text"}, {c.part, text}}), 0o600))
 			o := options(t, path)
 			o.Text.Free = false
 			b, err := open(t, path, o)
@@ -261,6 +251,51 @@ func TestWithin(t *testing.T) {
 			assert.Equal(t, c.note, strings.Join(notes(t, b), ""))
 		})
 	}
+}
+
+// TestRaised keeps what stands above the line out of the numbers that it stands behind.
+func TestRaised(t *testing.T) {
+	for name, c := range map[string]struct{ part, text string }{
+		"DOCX": {"word/document.xml", `<w:document><w:p><w:r><w:t>5 March 2026, 8:00 to 10:00: Survey of berth 2</w:t></w:r><w:r><w:rPr><w:vertAlign w:val="superscript"/></w:rPr><w:t>1</w:t></w:r><w:r><w:t> north</w:t></w:r></w:p></w:document>`},
+		"ODT":  {"content.xml", `<office:text><style:style style:name="T1"><style:text-properties style:text-position="super 58%"/></style:style><text:p>5 March 2026, 8:00 to 10:00: Survey of berth 2<text:span text:style-name="T1">1</text:span> north</text:p></office:text>`},
+		"page": {"", `<p>5 March 2026, 8:00 to 10:00: Survey of berth 2<sup>1</sup> north</p>`},
+	} {
+		path := filepath.Join(t.TempDir(), "n")
+		text := []byte(c.text)
+		if c.part != "" {
+			text = zipped(t, [][2]string{{"mimetype", "application/vnd.oasis.opendocument.text"}, {c.part, c.text}})
+		}
+		require.NoError(t, os.WriteFile(path, text, 0o600))
+		var parts []Part
+		if c.part == "" {
+			var err error
+			parts, err = PageParts(bytes.NewReader(text))
+			require.NoError(t, err)
+		} else {
+			o := options(t, path)
+			o.Text.Free = false
+			b, err := open(t, path, o)
+			require.NoError(t, err)
+			assert.Equal(t, []string{"Survey of berth 2¹ north"}, rows(t, b, 3), name)
+			continue
+		}
+		assert.Equal(t, "5 March 2026, 8:00 to 10:00: Survey of berth 2¹ north", parts[0].Line.Text, name)
+	}
+}
+
+// zipped packs parts.
+func zipped(t *testing.T, parts [][2]string) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for _, part := range parts {
+		w, err := z.Create(part[0])
+		require.NoError(t, err)
+		_, err = w.Write([]byte(part[1]))
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	return b.Bytes()
 }
 
 // A text document that is a bomb, or holds what is none of its own, is refused.

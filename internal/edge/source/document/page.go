@@ -96,6 +96,7 @@ type page struct {
 	skip   int // elements whose text is not shown
 	struck int
 	bare   int    // text that is not struck
+	raised int    // elements that are open
 	strong int    // elements that are open
 	light  bool   // some of the paragraph is not bold
 	term   string // of a list of terms, which stands in front of what is said of it
@@ -146,6 +147,9 @@ var void = map[string]bool{"br": true, "hr": true, "img": true, "input": true, "
 func (p *page) text(s string) {
 	if p.skip > 0 || p.hidden.depth > 0 {
 		return
+	}
+	if p.raised > 0 {
+		s = sheet.Raised(s)
 	}
 	if line, rest, ok := strings.Cut(s, "\n"); ok && p.pre > 0 {
 		p.text(line)
@@ -206,6 +210,12 @@ func (p *page) tag(a atom.Atom, kind html.TokenType, wide, high int) {
 			p.struck++
 		} else if closes {
 			p.struck = max(0, p.struck-1)
+		}
+	case atom.Sup:
+		if opens {
+			p.raised++
+		} else if closes {
+			p.raised = max(0, p.raised-1)
 		}
 	case atom.B, atom.Strong:
 		if opens {

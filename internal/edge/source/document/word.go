@@ -151,6 +151,8 @@ type word struct {
 	strikers map[string]bool   // styles of ODT that strike
 	parents  map[string]string // of styles of ODT
 	style    string
+	raisers  map[string]bool // styles of ODT above the line
+	raised   bool            // the run is above the line
 
 	nest
 
@@ -208,7 +210,7 @@ func (w *word) read(r io.Reader) error {
 	w.nest.out = &w.d.Parts
 	d := xml.NewDecoder(r)
 	d.Strict = true
-	w.strikers, w.strong, w.parents = map[string]bool{}, map[string]bool{}, map[string]string{}
+	w.strikers, w.strong, w.raisers, w.parents = map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]string{}
 	w.page = 0
 	depth := 0
 	for {
@@ -247,6 +249,9 @@ func (w *word) read(r io.Reader) error {
 func (w *word) text(s string) {
 	if w.d.Format == "DOCX" && w.style != "t" {
 		return
+	}
+	if w.raised {
+		s = sheet.Raised(s)
 	}
 	if strings.TrimSpace(s) != "" {
 		w.bare = w.bare || !w.struck
@@ -297,9 +302,12 @@ func (w *word) start(e xml.StartElement) {
 	case "t":
 		w.style = "t"
 	case "r":
-		w.struck, w.bold = false, false
+		w.struck, w.bold, w.raised = false, false, false
+	case "vertAlign":
+		w.raised = attr(e, "val") == "superscript"
 	case "span":
-		w.struck, w.bold = w.strikers[attr(e, "style-name")], w.bold || w.strong[attr(e, "style-name")]
+		style := attr(e, "style-name")
+		w.struck, w.bold, w.raised = w.strikers[style], w.bold || w.strong[style], w.raised || w.raisers[style]
 	case "b":
 		if v := attr(e, "val"); v != "0" && v != "false" && w.paras > 0 {
 			w.bold = true
@@ -359,6 +367,9 @@ func (w *word) start(e xml.StartElement) {
 		}
 		if attr(e, "font-weight") == "bold" {
 			w.strong[w.style] = true
+		}
+		if v := attr(e, "text-position"); v != "" && !strings.HasPrefix(v, "sub") && !strings.HasPrefix(v, "-") && !strings.HasPrefix(v, "0") {
+			w.raisers[w.style] = true
 		}
 	case "tbl", "table":
 		if w.deleted == 0 {
@@ -431,6 +442,7 @@ func (w *word) end(name string) {
 		w.paras = max(0, w.paras-1)
 		w.struck = false
 	case "r", "span":
+		w.raised = false
 		w.struck, w.bold = false, w.heavy
 	case "t":
 		w.style = ""

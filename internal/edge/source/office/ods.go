@@ -23,8 +23,7 @@ type odsBook struct {
 	name    string
 	content *zip.File
 	list    []sheet.Info
-	struck  map[string]bool // styles whose text is crossed out
-	margin  []string        // what is printed above and below the pages
+	*odsStyles
 }
 
 func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (sheet.Book, error) {
@@ -36,7 +35,7 @@ func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (shee
 	if manifest, err := readPart(o.Budget, parts["META-INF/manifest.xml"], 1<<20); err == nil && strings.Contains(manifest, "encryption-data") {
 		return nil, fault.Newf("the workbook is locked with a password").At(at).Do("save it without a password")
 	}
-	styles := &odsStyles{hidden: map[string]bool{}, struck: map[string]bool{}}
+	styles := &odsStyles{hidden: map[string]bool{}, struck: map[string]bool{}, raised: map[string]bool{}}
 	if p := parts["styles.xml"]; p != nil {
 		if _, err := styles.read(b.budget, p); err != nil {
 			return nil, fault.Newf("the workbook cannot be read: %w", err).At(at).Do("open it, save it again, or ask for it again")
@@ -46,7 +45,7 @@ func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (shee
 	if err != nil {
 		return nil, fault.Newf("the workbook cannot be read: %w", err).At(at).Do("open it, save it again, or ask for it again")
 	}
-	b.list, b.struck, b.margin = list, styles.struck, styles.margin
+	b.list, b.odsStyles = list, styles
 	if len(b.list) == 0 {
 		return nil, fault.Newf("the workbook has no sheets").At(at)
 	}
@@ -57,6 +56,7 @@ func openDocument(f *os.File, parts map[string]*zip.File, o sheet.Options) (shee
 type odsStyles struct {
 	hidden map[string]bool // of tables
 	struck map[string]bool // of cells and texts: crossed out
+	raised map[string]bool // of texts: above the line
 	margin []string        // what is printed above and below the pages
 }
 
@@ -88,6 +88,9 @@ func (s *odsStyles) read(budget *sheet.Budget, p *zip.File) (list []sheet.Info, 
 			s.hidden[style] = string(x.get("display")) == "false"
 		case x.is("text-properties") && style != "":
 			line := string(x.get("text-line-through-style")) + string(x.get("text-line-through-type"))
+			if position := string(x.get("text-position")); position != "" {
+				s.raised[style] = !strings.HasPrefix(position, "sub") && !strings.HasPrefix(position, "-") && !strings.HasPrefix(position, "0")
+			}
 			if line != "" {
 				s.struck[style] = !strings.Contains(line, "none")
 			}
@@ -112,7 +115,7 @@ func (b *odsBook) Sheets() []sheet.Info { return b.list }
 func (b *odsBook) Close() error         { return b.file.Close() }
 
 func (b *odsBook) Open(i int) (sheet.Raw, error) {
-	s := &odsSheet{styles: b.struck, from: &table.Origin{File: b.name, Sheet: b.list[i].Name}}
+	s := &odsSheet{styles: b.odsStyles, from: &table.Origin{File: b.name, Sheet: b.list[i].Name}}
 	for _, text := range b.margin {
 		s.asides.Add(sheet.Margin, "", text)
 	}
@@ -148,8 +151,8 @@ type odsSheet struct {
 	again   int // times the current row is still to be given
 	cells   []table.Cell
 	hide    bool
-	styles  map[string]bool // crossed out
-	struck  bool            // the cell read last has a part of that style
+	styles  *odsStyles
+	struck  bool // the cell read last has a part of that style
 	columns []span
 	column  int // columns described so far
 	merged  sheet.Merges
@@ -265,7 +268,7 @@ func (s *odsSheet) readCell() error {
 		value = string(s.xml.get("boolean-value"))
 	}
 	formula := len(s.xml.get("formula")) > 0
-	s.struck = s.styles[string(s.xml.get("style-name"))]
+	s.struck = s.styles.struck[string(s.xml.get("style-name"))]
 	text, err := s.paragraphs()
 	if err != nil {
 		return err
@@ -298,15 +301,21 @@ var odsShapes = map[string]bool{"frame": true, "custom-shape": true, "rect": tru
 // the notes pinned to it and the shapes that lie on it.
 func (s *odsSheet) paragraphs() (string, error) {
 	var b strings.Builder
-	first := true
+	first, raised := true, 0 // raised is how deep the text above the line lies
 	for open, depth := s.xml.open, 1; open; {
 		switch s.xml.next() {
 		case xmlEnd:
 			return "", s.fail(orDamaged(s.xml.err))
 		case xmlClose:
+			if depth == raised {
+				raised = 0
+			}
 			depth--
 			open = depth > 0
 		case xmlText:
+			if raised > 0 {
+				s.xml.text = []byte(sheet.Raised(string(s.xml.text)))
+			}
 			if depth > 1 {
 				b.Write(s.xml.text)
 			}
@@ -320,7 +329,11 @@ func (s *odsSheet) paragraphs() (string, error) {
 				s.asides.Add(sheet.TextBox, "", s.xml.spoken())
 				inside = false
 			case s.xml.is("span"):
-				s.struck = s.struck || s.styles[string(s.xml.get("style-name"))]
+				style := string(s.xml.get("style-name"))
+				s.struck = s.struck || s.styles.struck[style]
+				if s.styles.raised[style] && inside && raised == 0 {
+					raised = depth + 1
+				}
 			case s.xml.is("p"):
 				if !first {
 					b.WriteByte('\n')

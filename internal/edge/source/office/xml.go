@@ -6,6 +6,8 @@ import (
 	"io"
 	"strconv"
 	"unicode/utf8"
+
+	"almanach/internal/edge/source/sheet"
 )
 
 // xmlScanner is a pull reader for the XML of office files. It knows elements,
@@ -284,12 +286,19 @@ func (x *xmlScanner) content(except string) string {
 	var out []byte
 	single := true
 	var first string
+	raised := false // what stands next
 	for depth, skip := 1, 0; depth > 0; {
 		switch x.next() {
 		case xmlEnd:
 			x.damaged()
 			return string(out)
 		case xmlStart:
+			switch {
+			case x.is("r"):
+				raised = false
+			case x.is("vertAlign"):
+				raised = string(x.get("val")) == "superscript"
+			}
 			if x.is("strike") && skip == 0 {
 				v := x.get("val")
 				x.struck = x.struck || len(v) == 0 || yes(v)
@@ -308,6 +317,9 @@ func (x *xmlScanner) content(except string) string {
 		case xmlText:
 			if skip > 0 {
 				continue
+			}
+			if raised {
+				x.text = []byte(sheet.Raised(string(x.text)))
 			}
 			if single && first == "" {
 				first = string(x.text)

@@ -184,6 +184,31 @@ type htmlTable struct {
 	crossed bool              // the row is crossed out
 	strike  int               // elements that cross out their text
 	struck  bool              // the cell has such a text
+	raised  int               // elements whose text stands above the line
+	choice  *choice           // a list to choose from, in a cell
+
+	unseen struct { // an element in a cell that is not shown
+		tag   atom.Atom
+		depth int
+	}
+}
+
+// choice is a list of which one entry is shown: the one that is selected, else the first.
+type choice struct {
+	now      strings.Builder
+	entries  int
+	selected bool
+	shown    string
+}
+
+// entry begins the next entry, or ends the last.
+func (c *choice) entry(selected bool) {
+	if c.entries > 0 && (c.entries == 1 || c.selected) {
+		c.shown = c.now.String()
+	}
+	c.now.Reset()
+	c.entries++
+	c.selected = selected
 }
 
 func (t *htmlTable) Origin() *table.Origin { return t.from }
@@ -211,6 +236,16 @@ func (t *htmlTable) Next() (table.Row, error) {
 		case html.TextToken:
 			if t.cell != nil && t.skip == 0 && t.inside == 0 && t.cell.Len() < sheet.MaxCell {
 				text := t.tokens.Text()
+				if t.unseen.depth > 0 {
+					break
+				}
+				if t.choice != nil {
+					t.choice.now.Write(text)
+					break
+				}
+				if t.raised > 0 {
+					text = []byte(sheet.Raised(string(text)))
+				}
 				t.struck = t.struck || t.strike > 0 && len(bytes.TrimSpace(text)) > 0
 				t.cell.Write(text)
 			}
@@ -229,7 +264,7 @@ func (t *htmlTable) Next() (table.Row, error) {
 func (t *htmlTable) startTag() *table.Row {
 	name, attrs := tagOf(t.tokens)
 	switch {
-	case name == atom.Script || name == atom.Style:
+	case name == atom.Script || name == atom.Style || name == atom.Template:
 		t.skip++
 	case name == atom.Table:
 		t.inside++
@@ -243,20 +278,45 @@ func (t *htmlTable) startTag() *table.Row {
 	case name == atom.Td || name == atom.Th:
 		t.endCell()
 		t.cell, t.kind, t.struck = &strings.Builder{}, attrs, t.crossed || crossed(attrs)
+		if invisible(attrs) {
+			t.unseen.tag, t.unseen.depth = name, 1
+		}
 	case name == atom.S || name == atom.Del || name == atom.Strike:
 		t.strike++
-	case name == atom.Br || name == atom.P || name == atom.Div || name == atom.Li:
-		if t.cell != nil {
-			t.cell.WriteString("\x00") // a line break, told from those of the page's text
+	case t.cell == nil || single[name]:
+		if name == atom.Input && t.cell != nil && t.unseen.depth == 0 && written[attrs["type"]] {
+			t.cell.WriteString(attrs["value"])
 		}
+		if name == atom.Br && t.cell != nil {
+			t.cell.WriteString("\x00")
+		}
+	case t.unseen.depth > 0 && name == t.unseen.tag:
+		t.unseen.depth++
+	case t.unseen.depth == 0 && invisible(attrs):
+		t.unseen.tag, t.unseen.depth = name, 1
+	case name == atom.Select:
+		t.choice = &choice{}
+	case name == atom.Option && t.choice != nil:
+		_, selected := attrs["selected"]
+		t.choice.entry(selected)
+	case name == atom.Sup:
+		t.raised++
+	case name == atom.P || name == atom.Div || name == atom.Li:
+		t.cell.WriteString("\x00") // a line break, told from those of the page's text
 	}
 	return nil
 }
 
+// single are elements without an end.
+var single = map[atom.Atom]bool{atom.Br: true, atom.Hr: true, atom.Img: true, atom.Input: true, atom.Wbr: true, atom.Col: true, atom.Link: true, atom.Meta: true, atom.Area: true, atom.Source: true, atom.Embed: true}
+
+// written are the kinds of field that show what is written in them.
+var written = map[string]bool{"": true, "text": true, "date": true, "time": true, "datetime-local": true, "month": true, "number": true, "email": true, "tel": true, "url": true, "search": true}
+
 func (t *htmlTable) endTag() *table.Row {
 	name, _ := tagOf(t.tokens)
 	switch {
-	case name == atom.Script || name == atom.Style:
+	case name == atom.Script || name == atom.Style || name == atom.Template:
 		t.skip = max(0, t.skip-1)
 	case name == atom.Table && t.inside > 0:
 		t.inside--
@@ -268,6 +328,15 @@ func (t *htmlTable) endTag() *table.Row {
 		t.endCell()
 	case name == atom.Tr:
 		return t.endRow()
+	case t.unseen.depth > 0 && name == t.unseen.tag:
+		t.unseen.depth--
+	case name == atom.Select && t.choice != nil:
+		if t.choice.entry(false); t.cell != nil && t.unseen.depth == 0 {
+			t.cell.WriteString(t.choice.shown)
+		}
+		t.choice = nil
+	case name == atom.Sup:
+		t.raised = max(0, t.raised-1)
 	case name == atom.S || name == atom.Del || name == atom.Strike:
 		t.strike = max(0, t.strike-1)
 	}
@@ -280,6 +349,7 @@ func crossed(attrs map[string]string) bool {
 }
 
 func (t *htmlTable) endCell() {
+	t.unseen.depth, t.raised, t.choice = 0, 0, nil
 	if t.cell == nil {
 		return
 	}

@@ -153,3 +153,35 @@ func unnumbered(label string) string {
 		return unicode.IsDigit(rune(w[0])) || strings.Trim(w, "iv") == "" || slices.Contains([]string{"first", "second", "third", "fourth", "fifth", "erster", "zweiter", "dritter", "vierter", "première", "deuxième", "troisième", "primera", "segunda", "tercera", "prima", "seconda", "terza"}, w)
 	}), " ")
 }
+
+// ended refuses a start that is taken from a column that says when events end; nil where there
+// is none.
+func (m *chooser) ended() *fault.Fault {
+	start := m.choice("start")
+	if start == nil || len(m.given["start"]) > 0 {
+		return nil
+	}
+	for _, i := range start.Indexes {
+		h := m.headings[i]
+		says := h.rank(names("end")) >= whole && h.rank(names("end")) > h.rank(names("start")) || h.strong("end") && !h.strong("start")
+		if !says || h.rank(names("departure")) > 0 {
+			return nil
+		}
+	}
+	end := m.header.Label(start.Indexes[0])
+	offered := m.offered(func(c matchColumn) bool { return c.temporal && c.role != moment.ClockRole })
+	for i, c := range m.columns {
+		if h := m.headings[i]; c.Filled > 0 && !m.taken[i] && (h.rank(names("start")) >= whole || h.rank(names("arrival")) >= whole) {
+			return fault.Newf("the column %s holds what is no date%s, and %s says when events end", m.header.Label(i), shownOf(c.Samples), end).Do("correct it, or name the column that says when they start with --start").Offer("--start", "start", "", offered)
+		}
+	}
+	return fault.Newf("no column says when the events start: %s says when they end", end).Do("describe the columns in an intake file").Offer("--start", "start", "", offered)
+}
+
+// shownOf gives one of the values of a column for a message.
+func shownOf(samples []string) string {
+	if len(samples) == 0 {
+		return ""
+	}
+	return " (" + fault.Shorten(samples[0], 40) + ")"
+}

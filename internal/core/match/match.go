@@ -321,6 +321,10 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	case tied != nil:
 		m.choices = slices.DeleteFunc(m.choices, func(c Choice) bool { return c.Field == "start" })
 		return m.choices, fault.Newf("several columns hold dates, and no name says which is the event's").Do("describe the columns in an intake file").Offer("--start", "start", "", tied)
+	case m.ended() != nil:
+		f := m.ended()
+		m.choices = slices.DeleteFunc(m.choices, func(c Choice) bool { return c.Field == "start" })
+		return m.choices, f
 	case !m.has("start") && m.parted() != nil:
 		return m.choices, m.parted()
 	case !m.has("start"):

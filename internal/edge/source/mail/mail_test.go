@@ -96,6 +96,10 @@ func TestUnread(t *testing.T) {
 	mixed := func(parts ...string) *Message {
 		return sentAs(date+"\nMIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=X", "--X\n"+strings.Join(parts, "\n--X\n")+"\n--X--")
 	}
+	alternatives := func(plain, page string) *Message {
+		return sentAs(date+"\nMIME-Version: 1.0\nContent-Type: multipart/alternative; boundary=X", "--X\nContent-Type: text/plain\n\n"+plain+"\n--X\n"+page+"\n--X--")
+	}
+	const asPage = "Content-Type: text/html\n\n"
 	const plain = "Content-Type: text/plain\n\nSurvey tomorrow at 10."
 	inner := "Content-Type: message/rfc822\n\nFrom: Piet <piet@ropes.example>\nMessage-ID: <i@ropes.example>\nSubject: Lamps\nDate: Mon, 2 Mar 2026 08:00:00 +0000\n%s"
 	for name, c := range map[string]struct {
@@ -107,6 +111,10 @@ func TestUnread(t *testing.T) {
 		"a nameless attachment":      {mixed(plain, "Content-Type: application/octet-stream\n\nx"), "Survey", "without a name"},
 		"a picture":                  {mixed(plain, "Content-Type: image/png; name=logo.png\nContent-Disposition: inline\n\nx"), "Survey", ""},
 		"a page behind a text":       {mixed("Content-Type: text/plain\n\nSee below.", "Content-Type: text/html\n\n<p>Survey tomorrow at 10.</p>"), "Survey", ""},
+		"a text that says less":      {alternatives("See below.", asPage+"<p>Survey tomorrow at noon, for an hour</p>"), "Survey", ""},
+		"a text that says another":   {alternatives("Survey on 5 March 2026 at 10:00", asPage+"<p>Survey on 6 March 2026 at 10:00</p>"), "Survey", "its web page says 6 march, which its plain text does not; the plain text is read"},
+		"a text that says the same":  {alternatives("Survey on *5 March\n> 2026* at 10:00, see https://x.example/7-8-2026", asPage+"<p>Survey on <b>5 March 2026</b> at&nbsp;10:00, see <a href=x>this</a></p>"), "Survey", ""},
+		"a page beside pictures":     {alternatives("See below.", "Content-Type: multipart/related; boundary=Z\n\n--Z\n"+asPage+"<p>Survey tomorrow at noon</p>\n--Z--"), "Survey", ""},
 		"a message in a message":     {mixed(plain, fmt.Sprintf(inner, "\nLamp check on 5 March at 9:00.")), "Lamps Survey", ""},
 		"two deep":                   {mixed(plain, fmt.Sprintf(inner, "MIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=Y\n\n--Y\n"+strings.Replace(fmt.Sprintf(inner, "\nLamp check on 5 March at 9:00."), "<i@", "<j@", 1)+"\n--Y--")), "Lamps Survey", ""},
 		"forwarded twice":            {sentAs(date, "See below.\n\n---------- Forwarded message ---------\nFrom: a@x.example\nDate: Mon, 2 Mar 2026 08:00:00 +0000\nSubject: Fwd: Survey\n\nAnd below.\n\n---------- Forwarded message ---------\nFrom: b@x.example\nDate: Mon, 2 Mar 2026 07:00:00 +0000\nSubject: Survey\n\nSurvey tomorrow at 10."), "Survey", ""},

@@ -82,8 +82,14 @@ func (m *Message) read(data []byte, depth int) {
 	w := &walker{m: m}
 	w.entity(e, depth, false)
 	text, read := w.plain, map[int]notice.Line{}
-	if strings.TrimSpace(text) == "" && w.html != "" {
-		text, read = page(w.html, 0)
+	if w.html != "" {
+		shown, lines := page(w.html, 0)
+		switch better, more := compare(text, shown); {
+		case better:
+			text, read = shown, lines
+		case more != "":
+			w.note("its web page says %s, which its plain text does not; the plain text is read", more)
+		}
 	}
 	if strings.TrimSpace(w.loose) != "" {
 		text += "\n"
@@ -257,7 +263,7 @@ func (w *walker) entity(e *message.Entity, depth int, alternative bool) {
 				}
 				return
 			}
-			if kind == "multipart/alternative" && !had && w.plain != "" && w.calendarless(p) {
+			if part, _, _ := p.Header.ContentType(); kind == "multipart/alternative" && !had && w.plain != "" && part == "text/plain" {
 				continue // one of alternatives is read
 			}
 			w.entity(p, depth+1, alternative || kind == "multipart/alternative")
@@ -302,11 +308,32 @@ func (w *walker) entity(e *message.Entity, depth int, alternative bool) {
 	}
 }
 
-// calendarless tells whether a part holds no calendar, so that it can be passed
-// over.
-func (w *walker) calendarless(e *message.Entity) bool {
-	kind, _, _ := e.Header.ContentType()
-	return kind == "text/html" || kind == "text/plain"
+// moments are days and times of day in figures, and link what a plain text has in place of
+// one.
+var (
+	moments = pattern.Lazy(`\b(?:\d{4}-\d\d-\d\d|\d{1,2}[./-]\d{1,2}[./-]\d{2,4}|\d{1,2}[:.h]\d\d|\d{1,2}\s?(?:am|pm)|\d{1,2}(?:st|nd|rd|th)?\.?\s+\pL{3,})\b`)
+	quoted  = pattern.Lazy(`(?m)^[> ]+`)
+	link    = pattern.Lazy(`(?:https?://|mailto:|www\.)\S+`)
+)
+
+// compare tells whether the web page of a message is to be read and not its plain text, which
+// then has no day and no time in figures, and not all words of the page. Otherwise it gives a day or a time that the page says alone,
+// "" for none.
+func compare(plain, page string) (better bool, more string) {
+	bare := func(text string) string {
+		text = link().ReplaceAllString(quoted().ReplaceAllString(text, ""), " ")
+		return strings.ToLower(strings.Join(strings.Fields(strings.NewReplacer("*", "", "_", "").Replace(text)), " "))
+	}
+	plain, page = bare(plain), bare(page)
+	if !moments().MatchString(plain) {
+		return slices.ContainsFunc(strings.Fields(page), func(word string) bool { return !strings.Contains(plain, word) }), ""
+	}
+	for _, found := range moments().FindAllString(page, -1) {
+		if !strings.Contains(plain, found) {
+			return false, found
+		}
+	}
+	return false, ""
 }
 
 // text reads the characters of a part. Where its charset is not known, they are

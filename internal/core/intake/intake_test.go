@@ -3,6 +3,7 @@ package intake
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -396,4 +397,39 @@ func TestSetColumns(t *testing.T) {
 	assert.Equal(t, []string{"{Day} {Time}", "{Until}"}, []string{in.EventText("start"), in.EventText("end")})
 	in.SetColumns("end", []string{match.None})
 	assert.Empty(t, in.EventText("end"))
+}
+
+// TestUnseen has cells that store more than their sheet shows: "[d]2026-05-04T13:37" shows the
+// day alone, "[t]…" the time of day.
+func TestUnseen(t *testing.T) {
+	stored := func(r *table.Row) {
+		for i := range r.Cells {
+			c := &r.Cells[i]
+			shown, text, ok := strings.Cut(c.Text, "]")
+			if at, err := time.Parse("2006-01-02T15:04", text); ok && err == nil {
+				*c = table.NewTemporal(table.DateTime, float64(at.Unix())/86400+25569)
+				c.Shown = map[string]table.Kind{"[d": table.Date, "[t": table.Time}[shown]
+			}
+		}
+	}
+	for name, c := range map[string]struct{ rows, want string }{
+		"a day's time gives way to a time":         {"1|[d]2026-05-04T13:37|08:00||12:00", "20260504T080000Z/20260504T120000Z"},
+		"a time's day gives way to a day":          {"1|2026-05-04|[t]2026-03-19T08:00||[t]2026-03-19T12:00", "20260504T080000Z/20260504T120000Z"},
+		"both do":                                  {"1|[d]2026-05-04T13:37|[t]2026-03-19T08:00||[t]2026-03-19T12:00", "20260504T080000Z/20260504T120000Z"},
+		"over midnight":                            {"1|2026-05-04|[t]2026-03-19T22:00||[t]2026-03-19T02:00", "20260504T220000Z/20260505T020000Z"},
+		"another day of the end":                   {"1|2026-05-04|[t]2026-03-19T22:00|2026-05-06|[t]2026-03-19T02:00", "20260504T220000Z/20260506T020000Z"},
+		"a day that stands alone counts":           {"1||[t]2026-05-04T08:00||[t]2026-05-04T12:00", "20260504T080000Z/20260504T120000Z, day that the sheet does not show"},
+		"a time that stands alone counts":          {"1|[d]2026-05-04T13:37|||15:00", "20260504T133700Z/20260504T150000Z, time that the sheet does not show"},
+		"but not where most of the days have none": {"1|[d]2026-05-04T13:37|||15:00\n2|2026-05-05|||15:00\n3|2026-05-06|||15:00", `column Day: "2026-05-04T13:37" has a time of day that the sheet does not show, and most of the others have none`},
+	} {
+		in, b := compiled(t, "assume: { overnight: 10h }\nevent: { title: '{No}', start: '{Day} {From}', end: '{To day} {To}' }\n", "No|Day|From|To day|To\n"+c.rows, stored)
+		var w Wanted
+		got := ""
+		if f := b.Map(b.mapper, 0, &w); f != nil {
+			got = f.Error()
+		} else {
+			got = strings.Join(append([]string{w.Event.When.String()}, slices.DeleteFunc(w.Notes.Kinds(in), func(k string) bool { return k == "overnight" })...), ", ")
+		}
+		assert.Contains(t, got, c.want, name)
+	}
 }

@@ -42,7 +42,7 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 	}
 	out := none
 	var problem *fault.Fault
-	half, halfAt := 0, 0
+	half, halfAt, unseen := 0, 0, 0
 	for _, i := range s.columns {
 		if h := moment.Half(row.Cell(i).Text); h != 0 && len(s.columns) > 1 {
 			half, halfAt = h, i
@@ -54,6 +54,9 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 		}
 		if f == nil {
 			out.add(v)
+			if v.UnseenClock {
+				unseen = i
+			}
 			f = merge(&out.Value, v, row.Cell(i))
 		}
 		if f != nil {
@@ -70,8 +73,18 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 			problem.Place.Column = m.Header.Label(halfAt)
 		}
 	}
+	if problem == nil && out.UnseenClock && m.Mapping.columns[unseen].Stray() {
+		problem = fault.New(row.Cell(unseen).Text, "has a time of day that the sheet does not show, and most of the others have none").Do("take it out of the cell, or have the sheet show it in all of them")
+		problem.Place.Column = m.Header.Label(unseen)
+	}
 	if problem != nil {
 		return none, problem
+	}
+	if out.UnseenDate {
+		out.Assumed |= moment.AssumedUnseenDate
+	}
+	if out.UnseenClock {
+		out.Assumed |= moment.AssumedUnseenClock
 	}
 	return out, nil
 }
@@ -110,6 +123,9 @@ func (m *Mapper) wrongHalf(i int, c table.Cell, v moment.Value) *fault.Fault {
 // a range.
 func (m *Mapper) readEnd(row table.Row, start moment.Value) (reading, *fault.Fault) {
 	end, f := m.read(m.end, row)
+	if end.UnseenDate && start.HasDate && !start.UnseenDate {
+		end.HasDate, end.UnseenDate, end.Assumed = false, false, end.Assumed&^moment.AssumedUnseenDate
+	}
 	if !m.borrowed {
 		return end, f
 	}
@@ -126,12 +142,25 @@ func (m *Mapper) readEnd(row table.Row, start moment.Value) (reading, *fault.Fau
 // is what an export writes for a date without one, and gives way.
 func merge(out *moment.Value, v moment.Value, c table.Cell) *fault.Fault {
 	out.Assumed |= v.Assumed
+	switch { // what the source does not show gives way to what another column says
+	case v.UnseenDate && out.HasDate && !out.UnseenDate:
+		v.HasDate, v.UnseenDate = false, false
+	case out.UnseenDate && v.HasDate && !v.UnseenDate:
+		out.HasDate, out.UnseenDate = false, false
+	}
+	switch {
+	case v.UnseenClock && out.Clock != moment.NoClock && !out.UnseenClock:
+		v.Clock, v.UnseenClock = moment.NoClock, false
+	case out.UnseenClock && v.Clock != moment.NoClock && !v.UnseenClock:
+		out.Clock, out.UnseenClock = moment.NoClock, false
+	}
 	if v.HasDate {
 		if out.HasDate && out.Date != v.Date {
 			return fault.New(c.Text, "is a second date")
 		}
-		out.HasDate, out.Date = true, v.Date
+		out.HasDate, out.Date, out.UnseenDate = true, v.Date, v.UnseenDate
 	}
+	out.UnseenClock = out.UnseenClock || v.UnseenClock
 	if v.HasEndDate {
 		if out.HasEndDate && out.EndDate != v.EndDate {
 			return fault.New(c.Text, "is a second range")

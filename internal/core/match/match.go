@@ -281,6 +281,7 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 		}
 		m.columns = append(m.columns, c)
 	}
+	m.clocksShown()
 	m.shortHours()
 	m.former()
 	m.unreadClocks()
@@ -335,6 +336,20 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 			Offer("--title", "title", "", m.offered(func(matchColumn) bool { return true }))
 	}
 	return m.choices, nil
+}
+
+// clocksShown has columns of which the source shows times of day alone be just that, where another
+// has the days.
+func (m *chooser) clocksShown() {
+	shown := func(c matchColumn) bool { return c.Column != nil && c.Column.ClocksShown() }
+	if !slices.ContainsFunc(m.columns, func(c matchColumn) bool { return c.temporal && c.role != moment.ClockRole && !shown(c) }) {
+		return
+	}
+	for i, c := range m.columns {
+		if c.temporal && shown(c) {
+			m.columns[i].role = moment.ClockRole
+		}
+	}
 }
 
 // dayParts are what columns are called that hold the year, the month and the day of a date.

@@ -2,6 +2,7 @@ package match
 
 import (
 	"os"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -239,5 +240,33 @@ func TestGiven(t *testing.T) {
 			got = f.Error()
 		}
 		assert.Contains(t, got, given)
+	}
+}
+
+// Times that are stored with a day that the sheet does not show are times where another column
+// has the days.
+func TestClocksShown(t *testing.T) {
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	stored := func(days float64, shown table.Kind) table.Cell {
+		c := table.NewTemporal(table.DateTime, days)
+		c.Shown = shown
+		return c
+	}
+	for header, want := range map[string]string{"No|What|Date|Start|End": "start Date+Start, end End, title What", "No|What|Nothing|Start|End": "start Start, end End, title What"} {
+		rows := []table.Row{{Number: 2}, {Number: 3}}
+		for n := range rows {
+			rows[n].Cells = []table.Cell{{Kind: table.Text, Text: strconv.Itoa(n)}, {Kind: table.Text, Text: "A"}, table.NewTemporal(table.Date, float64(46146+n)), stored(46100.25, table.Time), stored(46100.5, table.Time)}
+			if strings.Contains(header, "Nothing") {
+				rows[n].Cells[2] = table.Cell{}
+			}
+		}
+		choices, f := Columns(strings.Split(header, "|"), rows, Given{Key: []string{"No"}}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
+		require.Nil(t, f, "%v", f)
+		var got []string
+		for _, c := range choices {
+			got = append(got, c.Field+" "+strings.Join(c.Columns, "+"))
+		}
+		assert.Equal(t, want, strings.Join(got, ", "))
 	}
 }

@@ -81,6 +81,8 @@ type Value struct {
 	AllDay              bool       // the cell says "all day" and nothing else
 	Open                Open
 	Assumed             Assumption
+
+	UnseenDate, UnseenClock bool // the source stores it and does not show it
 }
 
 // Single tells whether a value is one moment: no range, and no end of one.
@@ -107,9 +109,11 @@ const (
 	AssumedCentury                        // the year had two digits
 	AssumedSerial                         // a bare number was read as a spreadsheet date
 	AssumedSwap                           // day and month were put back, as the intake says
+	AssumedUnseenDate                     // the source shows a time of day only
+	AssumedUnseenClock                    // the source shows a date only
 )
 
-var assumptionNames = []string{"year", "century", "spreadsheet number", "day and month swapped back"}
+var assumptionNames = []string{"year", "century", "spreadsheet number", "day and month swapped back", "day that the sheet does not show", "time that the sheet does not show"}
 
 // Names lists the assumptions in words.
 func (a Assumption) Names() []string {
@@ -140,6 +144,7 @@ type Column struct {
 	nativeLow, nativeHigh, textHigh    int         // real dates with days to 12 and above; text dates with a day above 12
 	textAny                            int
 	nativeClock                        bool
+	unseenDates, unseenClocks          int         // of dates with a time of day, of which the source shows a part only
 	languages                          Languages // that have the names of all cells
 	mixed                              bool      // there is none
 	timed                              bool      // a date stands with a time of day
@@ -349,6 +354,14 @@ func (c *Column) Mostly() Role {
 
 // Mixed tells whether dates of the column have times of day with them.
 func (c *Column) Mixed() bool { return c.timed || c.nativeClock }
+
+// ClocksShown tells whether the source shows the time of day alone of all its dates: their days
+// are what a program happened to store, where another column has the days.
+func (c *Column) ClocksShown() bool { return c.unseenDates > 0 && c.unseenDates == c.dates }
+
+// Stray tells whether only a few of the column's dates have a time of day that the source does
+// not show: who looks at the sheet takes them for days.
+func (c *Column) Stray() bool { return c.unseenClocks*2 < c.dates }
 
 // Timed tells whether some of the column's cells have a time of day.
 func (c *Column) Timed() bool {

@@ -176,8 +176,14 @@ func (c *Column) learnNative(cell table.Cell) {
 	} else {
 		c.nativeHigh++
 	}
-	if cell.Kind == table.DateTime && cell.Seconds()%86400 != 0 {
+	switch {
+	case cell.Shown == table.Date:
+		c.unseenClocks++
+	case cell.Kind == table.DateTime && cell.Seconds()%86400 != 0:
 		c.nativeClock = true
+	}
+	if cell.Shown == table.Time {
+		c.unseenDates++
 	}
 	c.learnYear(t.Year())
 	c.learnMonth(int(t.Month()))

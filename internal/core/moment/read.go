@@ -153,8 +153,12 @@ func (c *Column) readNative(cell table.Cell) (Value, *fault.Fault) {
 	v := Value{Clock: noClock, EndClock: noClock, HasDate: true}
 	s := cell.Seconds()
 	v.Date = zone.Midnight(s)
-	if cell.Kind == table.DateTime && (c.nativeClock || s != v.Date) {
+	if cell.Kind == table.DateTime && (c.nativeClock || s != v.Date || cell.Shown == table.Time) {
 		v.Clock = int(s - v.Date)
+	}
+	v.UnseenDate, v.UnseenClock = cell.Shown == table.Time, cell.Shown == table.Date
+	if v.UnseenDate && c.role == ClockRole {
+		return Value{Clock: int(s - v.Date), EndClock: noClock}, nil
 	}
 	t := zone.Civil(v.Date)
 	if c.set.Native == TrustNative || t.Day() > 12 || t.Day() == int(t.Month()) {

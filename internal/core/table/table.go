@@ -39,6 +39,7 @@ type Cell struct {
 	Number float64
 	Kind   Kind
 	Struck bool // crossed out
+	Shown  Kind // of a DateTime of which the source shows a part only: Date or Time; Empty where it shows all
 }
 
 // Filled tells whether the cell holds anything but white space.

@@ -280,7 +280,9 @@ func (w *workbook) number(n float64, format *style) table.Cell {
 			n++ // before the 29 February 1900 that never was
 		}
 		if kind == table.Date && n != math.Trunc(n) {
-			kind = table.DateTime
+			c := table.NewTemporal(table.DateTime, n)
+			c.Shown = table.Date
+			return c
 		}
 		return table.NewTemporal(kind, n)
 	case table.Time:
@@ -291,7 +293,9 @@ func (w *workbook) number(n float64, format *style) table.Cell {
 			if w.from04 {
 				n += 1462
 			}
-			return table.NewTemporal(table.DateTime, n)
+			c := table.NewTemporal(table.DateTime, n)
+			c.Shown = table.Time
+			return c
 		}
 		if n >= 0 {
 			return table.NewTemporal(table.Time, n)

@@ -11,6 +11,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/source/sheet"
@@ -359,6 +360,36 @@ func (s *odsSheet) paragraphs() (string, error) {
 
 var odsDates = []string{"2006-01-02", "2006-01-02T15:04:05", "2006-01-02T15:04:05.999999999", "2006-01-02T15:04"}
 
+// odsHours is a time of day or a length as OpenDocument stores it.
+var odsHours = pattern.Lazy(`^PT(\d{1,8})H(\d{1,2})M(\d{1,2}(?:\.\d+)?)S$`)
+
+// odsDays gives it in days.
+func odsDays(value string) (float64, bool) {
+	m := odsHours().FindStringSubmatch(value)
+	if m == nil {
+		return 0, false
+	}
+	var n [3]float64
+	for i := range n {
+		n[i], _ = strconv.ParseFloat(m[i+1], 64)
+	}
+	return (n[0] + n[1]/60 + n[2]/3600) / 24, true
+}
+
+// timeAlone is a time of day and nothing else.
+var timeAlone = pattern.Lazy(`(?i)^\d{1,2}[:.]\d\d([:.]\d\d)?( ?[ap]m)?$`)
+
+// shownPart tells from what is shown of a date with a time of day whether it is a part only.
+func shownPart(text string, timed bool) table.Kind {
+	switch {
+	case timeAlone().MatchString(text):
+		return table.Time
+	case timed && !strings.Contains(text, ":") && strings.ContainsAny(text, "0123456789"):
+		return table.Date
+	}
+	return table.Empty
+}
+
 func odsCell(kind, value, text string, formula bool) table.Cell {
 	switch kind {
 	case "float", "percentage", "currency":
@@ -383,11 +414,20 @@ func odsCell(kind, value, text string, formula bool) table.Cell {
 				if i == 0 {
 					k = table.Date
 				}
-				return table.NewTemporal(k, float64(t.Unix()-zone.Wall(1899, 12, 30, 0, 0, 0))/86400)
+				c := table.NewTemporal(k, float64(t.Unix()-zone.Wall(1899, 12, 30, 0, 0, 0))/86400)
+				if k == table.DateTime {
+					c.Shown = shownPart(text, c.Seconds()%86400 != 0)
+				}
+				return c
 			}
 		}
 		return table.Cell{Kind: table.Bad, Text: value}
 	case "time":
+		if days, ok := odsDays(value); ok && days >= 60 && days < lastDay { // a date formatted to show only its time
+			c := table.NewTemporal(table.DateTime, days)
+			c.Shown = table.Time
+			return c
+		}
 		d, ok := moment.ParseLength(value)
 		if !ok && strings.Trim(value, "PTHMS0") != "" {
 			return table.Cell{Kind: table.Bad, Text: value}

@@ -408,7 +408,7 @@ func TestUnseen(t *testing.T) {
 			shown, text, ok := strings.Cut(c.Text, "]")
 			if at, err := time.Parse("2006-01-02T15:04", text); ok && err == nil {
 				*c = table.NewTemporal(table.DateTime, float64(at.Unix())/86400+25569)
-				c.Shown = map[string]table.Kind{"[d": table.Date, "[t": table.Time}[shown]
+				c.Shown = map[string]table.Part{"[d": table.NoClock, "[t": table.ClockOnly}[shown]
 			}
 		}
 	}

@@ -248,7 +248,7 @@ func TestGiven(t *testing.T) {
 func TestClocksShown(t *testing.T) {
 	book, err := zone.NewBook(nil)
 	require.NoError(t, err)
-	stored := func(days float64, shown table.Kind) table.Cell {
+	stored := func(days float64, shown table.Part) table.Cell {
 		c := table.NewTemporal(table.DateTime, days)
 		c.Shown = shown
 		return c
@@ -256,7 +256,7 @@ func TestClocksShown(t *testing.T) {
 	for header, want := range map[string]string{"No|What|Date|Start|End": "start Date+Start, end End, title What", "No|What|Nothing|Start|End": "start Start, end End, title What"} {
 		rows := []table.Row{{Number: 2}, {Number: 3}}
 		for n := range rows {
-			rows[n].Cells = []table.Cell{{Kind: table.Text, Text: strconv.Itoa(n)}, {Kind: table.Text, Text: "A"}, table.NewTemporal(table.Date, float64(46146+n)), stored(46100.25, table.Time), stored(46100.5, table.Time)}
+			rows[n].Cells = []table.Cell{{Kind: table.Text, Text: strconv.Itoa(n)}, {Kind: table.Text, Text: "A"}, table.NewTemporal(table.Date, float64(46146+n)), stored(46100.25, table.ClockOnly), stored(46100.5, table.ClockOnly)}
 			if strings.Contains(header, "Nothing") {
 				rows[n].Cells[2] = table.Cell{}
 			}

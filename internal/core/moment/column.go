@@ -111,9 +111,10 @@ const (
 	AssumedSwap                           // day and month were put back, as the intake says
 	AssumedUnseenDate                     // the source shows a time of day only
 	AssumedUnseenClock                    // the source shows a date only
+	AssumedUnseenYear                     // the source shows day and month only
 )
 
-var assumptionNames = []string{"year", "century", "spreadsheet number", "day and month swapped back", "day that the sheet does not show", "time that the sheet does not show"}
+var assumptionNames = []string{"year", "century", "spreadsheet number", "day and month swapped back", "day that the sheet does not show", "time that the sheet does not show", "year that the sheet does not show"}
 
 // Names lists the assumptions in words.
 func (a Assumption) Names() []string {

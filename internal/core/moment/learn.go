@@ -177,12 +177,12 @@ func (c *Column) learnNative(cell table.Cell) {
 		c.nativeHigh++
 	}
 	switch {
-	case cell.Shown == table.Date:
+	case cell.Shown == table.NoClock:
 		c.unseenClocks++
 	case cell.Kind == table.DateTime && cell.Seconds()%86400 != 0:
 		c.nativeClock = true
 	}
-	if cell.Shown == table.Time {
+	if cell.Shown == table.ClockOnly {
 		c.unseenDates++
 	}
 	c.learnYear(t.Year())

@@ -274,3 +274,38 @@ func FuzzRead(f *testing.F) {
 		ParseLength(s)
 	})
 }
+
+// TestShown reads dates of which the source shows a part.
+func TestShown(t *testing.T) {
+	cell := func(shown table.Part) table.Cell {
+		c := table.NewTemporal(table.Date, 46146)
+		c.Shown = shown
+		return c
+	}
+	for name, c := range map[string]struct {
+		shown table.Part
+		set   func(*Settings)
+		want  string
+	}{
+		"all of it":                   {table.Whole, func(s *Settings) { s.Titled = 2025 }, "2026-05-04"},
+		"no year":                     {table.NoYear, func(*Settings) {}, "2026-05-04 (year that the sheet does not show)"},
+		"no year, the title's":        {table.NoYear, func(s *Settings) { s.Titled = 2026 }, "2026-05-04 (year that the sheet does not show)"},
+		"no year, not the title's":    {table.NoYear, func(s *Settings) { s.Titled = 2025 }, `"2026-05-04" is stored with the year 2026, which the sheet does not show, and the dates are of 2025`},
+		"no year, not the settings'":  {table.NoYear, func(s *Settings) { s.Year = 2027 }, `"2026-05-04" is stored with the year 2026, which the sheet does not show, and the dates are of 2027`},
+		"a month":                     {table.NoDay, func(*Settings) {}, `"2026-05-04" is shown as a month, without a day`},
+		"a day of the week, its date": {table.DayName, func(*Settings) {}, "2026-05-04"},
+	} {
+		set := settings(t)
+		c.set(&set)
+		v, f := learnt(set, []table.Cell{cell(c.shown)}, AnyRole).Reader().Read(cell(c.shown), time.Time{})
+		got := zone.Civil(v.Date).Format(time.DateOnly)
+		if v.Assumed != 0 {
+			got += " (" + strings.Join(v.Assumed.Names(), ", ") + ")"
+		}
+		if f != nil {
+			got = f.Error()
+		}
+		assert.Contains(t, got, c.want, name)
+		assert.Equal(t, c.shown == table.DayName, v.UnseenDate, name)
+	}
+}

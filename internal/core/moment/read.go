@@ -1,6 +1,7 @@
 package moment
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"strconv"
@@ -153,11 +154,20 @@ func (c *Column) readNative(cell table.Cell) (Value, *fault.Fault) {
 	v := Value{Clock: noClock, EndClock: noClock, HasDate: true}
 	s := cell.Seconds()
 	v.Date = zone.Midnight(s)
-	if cell.Kind == table.DateTime && (c.nativeClock || s != v.Date || cell.Shown == table.Time) {
+	if cell.Kind == table.DateTime && (c.nativeClock || s != v.Date || cell.Shown == table.ClockOnly) {
 		v.Clock = int(s - v.Date)
 	}
-	v.UnseenDate, v.UnseenClock = cell.Shown == table.Time, cell.Shown == table.Date
-	if v.UnseenDate && c.role == ClockRole {
+	v.UnseenDate, v.UnseenClock = cell.Shown == table.ClockOnly || cell.Shown == table.DayName, cell.Shown == table.NoClock
+	switch year := zone.Civil(v.Date).Year(); {
+	case cell.Shown == table.NoDay:
+		return v, fault.New(cell.Text, "is shown as a month, without a day").Do("write the day, or have the sheet show it")
+	case cell.Shown != table.NoYear:
+	case c.set.Year > 0 && c.set.Year != year || c.set.Titled > 0 && c.set.Titled != year:
+		return v, fault.New(cell.Text, fmt.Sprintf("is stored with the year %d, which the sheet does not show, and the dates are of %d", year, cmp.Or(c.set.Year, c.set.Titled))).Do("correct the year in the cell, and have the sheet show it")
+	default:
+		v.Assumed |= AssumedUnseenYear
+	}
+	if cell.Shown == table.ClockOnly && c.role == ClockRole {
 		return Value{Clock: int(s - v.Date), EndClock: noClock}, nil
 	}
 	t := zone.Civil(v.Date)

@@ -39,8 +39,25 @@ type Cell struct {
 	Number float64
 	Kind   Kind
 	Struck bool // crossed out
-	Shown  Kind // of a DateTime of which the source shows a part only: Date or Time; Empty where it shows all
+	Shown  Part // of a date
 }
+
+// Part is what a source shows of a date that it stores.
+type Part uint8
+
+// The parts. The zero Part is all of it.
+const (
+	Whole     Part = iota
+	NoClock        // the date, and not the time of day that goes with it
+	ClockOnly      // the time of day
+	NoYear         // day and month
+	NoDay          // the month, with or without its year
+	DayName        // the day of the week
+)
+
+var partNames = [...]string{"all", "no time of day", "time of day only", "no year", "no day", "day of the week"}
+
+func (p Part) String() string { return partNames[p] }
 
 // Filled tells whether the cell holds anything but white space.
 func (c *Cell) Filled() bool {

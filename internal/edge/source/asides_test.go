@@ -135,16 +135,16 @@ func TestShown(t *testing.T) {
 
 // TestStored tells where a cell stores more than its sheet shows.
 func TestStored(t *testing.T) {
-	head := map[string]string{"A1": "No", "B1": "Day", "C1": "At", "D1": "Both", "E1": "Long", "A2": "1", "B2": "46146.5~dd/mm/yyyy", "C2": "46146.25~hh:mm", "D2": "46146.5~dd/mm/yyyy hh:mm", "E2": "2.5~hh:mm"}
+	head := map[string]string{"A1": "No", "B1": "Day", "C1": "At", "D1": "Both", "E1": "Long", "F1": "Short", "G1": "Month", "H1": "Name", "F2": "46146~d-mmm", "G2": "46146~mmm-yy", "H2": "46146~dddd", "A2": "1", "B2": "46146.5~dd/mm/yyyy", "C2": "46146.25~hh:mm", "D2": "46146.5~dd/mm/yyyy hh:mm", "E2": "2.5~hh:mm"}
 	cell := func(kind, value, shown string) string {
 		return `<table:table-cell office:value-type="` + kind + `" office:` + kind + `-value="` + value + `"><text:p>` + shown + `</text:p></table:table-cell>`
 	}
 	names := ""
-	for _, name := range []string{"No", "Day", "At", "Both", "Long"} {
+	for _, name := range []string{"No", "Day", "At", "Both", "Long", "Short", "Month", "Name"} {
 		names += cell("string", "", name)
 	}
 	ods := `<table:table table:name="S"><table:table-row>` + names + `</table:table-row><table:table-row>` + cell("string", "", "1") + cell("date", "2026-05-04T12:00:00", "04/05/26") +
-		cell("time", "PT1107510H00M00S", "06:00") + cell("date", "2026-05-04T12:00:00", "04/05/26 12:00") + cell("time", "PT60H00M00S", "60:00") + `</table:table-row></table:table>`
+		cell("time", "PT1107510H00M00S", "06:00") + cell("date", "2026-05-04T12:00:00", "04/05/26 12:00") + cell("time", "PT60H00M00S", "60:00") + cell("date", "2026-05-04", "4-May") + cell("date", "2026-05-04", "May-26") + cell("date", "2026-05-04", "Monday") + `</table:table-row></table:table>`
 	for name, data := range map[string]string{"a workbook": oneSheet(t, head, nil), "OpenDocument": odsFile(t, ods)} {
 		path := filepath.Join(t.TempDir(), "book")
 		require.NoError(t, os.WriteFile(path, []byte(data), 0o600))
@@ -156,7 +156,7 @@ func TestStored(t *testing.T) {
 		for _, c := range rows[0].Cells[1:] {
 			got = append(got, c.Kind.String()+" "+c.Text+" "+c.Shown.String())
 		}
-		assert.Equal(t, []string{"date and time 2026-05-04T12:00 date", "date and time 2026-05-04T06:00 time of day", "date and time 2026-05-04T12:00 empty", "length 60:00 empty"}, got, name)
+		assert.Equal(t, []string{"date and time 2026-05-04T12:00 no time of day", "date and time 2026-05-04T06:00 time of day only", "date and time 2026-05-04T12:00 all", "length 60:00 all", "date 2026-05-04 no year", "date 2026-05-04 no day", "date 2026-05-04 day of the week"}, got, name)
 		require.NoError(t, r.Close())
 	}
 }

@@ -281,10 +281,12 @@ func (w *workbook) number(n float64, format *style) table.Cell {
 		}
 		if kind == table.Date && n != math.Trunc(n) {
 			c := table.NewTemporal(table.DateTime, n)
-			c.Shown = table.Date
+			c.Shown = table.NoClock
 			return c
 		}
-		return table.NewTemporal(kind, n)
+		c := table.NewTemporal(kind, n)
+		c.Shown = format.part
+		return c
 	case table.Time:
 		if n >= 1 && n < 60 { // 24:00 or more, and no day of 1900
 			return table.NewTemporal(table.Duration, n)
@@ -294,7 +296,7 @@ func (w *workbook) number(n float64, format *style) table.Cell {
 				n += 1462
 			}
 			c := table.NewTemporal(table.DateTime, n)
-			c.Shown = table.Time
+			c.Shown = table.ClockOnly
 			return c
 		}
 		if n >= 0 {

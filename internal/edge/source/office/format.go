@@ -13,6 +13,7 @@ type style struct {
 	kind    table.Kind // Number when the format is no date
 	display display
 	struck  bool // its text is crossed out
+	part    table.Part
 }
 
 func (w *workbook) readStyles(p *zip.File) ([]style, error) {
@@ -68,6 +69,7 @@ var builtin = map[string]string{
 func readFormat(whole string) style {
 	code, _, _ := strings.Cut(whole, ";") // the format of positive numbers
 	date, clock, length := false, false, false
+	var day, name, month, year bool
 	for i := 0; i < len(code); i++ {
 		switch c := code[i] | 0x20; {
 		case code[i] == '"':
@@ -86,12 +88,18 @@ func readFormat(whole string) style {
 				length = true
 			}
 			i += end
-		case c == 'y' || c == 'd':
-			date = true
+		case c == 'y' || c == 'e':
+			date, year = true, true
+		case c == 'd':
+			n := 1
+			for i+1 < len(code) && code[i+1]|0x20 == 'd' {
+				i, n = i+1, n+1
+			}
+			date, day, name = true, day || n < 3, name || n > 2
 		case c == 'h' || c == 's':
 			clock = true
 		case c == 'm' && !clock && !length && !strings.Contains(strings.ToLower(code[i:]), "s"):
-			date = true
+			date, month = true, true
 		case c == 'g' && strings.HasPrefix(strings.ToLower(code[i:]), "general"):
 			i += len("general") - 1
 		case (c == 'a' || c == 'p') && strings.HasPrefix(strings.ToLower(code[i:]), "am/pm"):
@@ -99,13 +107,22 @@ func readFormat(whole string) style {
 			i += 4
 		}
 	}
+	part := table.Whole
+	switch {
+	case day && !year:
+		part = table.NoYear
+	case !day && month:
+		part = table.NoDay
+	case !day && name:
+		part = table.DayName
+	}
 	switch {
 	case length:
 		return style{kind: table.Duration}
 	case date && clock:
-		return style{kind: table.DateTime}
+		return style{kind: table.DateTime, part: part}
 	case date:
-		return style{kind: table.Date}
+		return style{kind: table.Date, part: part}
 	case clock:
 		return style{kind: table.Time}
 	}

@@ -5,6 +5,7 @@ import (
 	"io"
 	"math"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -379,15 +380,41 @@ func odsDays(value string) (float64, bool) {
 // timeAlone is a time of day and nothing else.
 var timeAlone = pattern.Lazy(`(?i)^\d{1,2}[:.]\d\d([:.]\d\d)?( ?[ap]m)?$`)
 
-// shownPart tells from what is shown of a date with a time of day whether it is a part only.
-func shownPart(text string, timed bool) table.Kind {
-	switch {
-	case timeAlone().MatchString(text):
-		return table.Time
-	case timed && !strings.Contains(text, ":") && strings.ContainsAny(text, "0123456789"):
-		return table.Date
+// clock is a time of day in what is shown.
+var clock = pattern.Lazy(`\d{1,2}:\d\d(:\d\d)?`)
+
+// shownPart tells from what is shown of a date which part of it that is.
+func shownPart(text string, t time.Time) table.Part {
+	if text == "" {
+		return table.Whole
 	}
-	return table.Empty
+	if timeAlone().MatchString(text) {
+		return table.ClockOnly
+	}
+	if !clock().MatchString(text) && t.Hour()+t.Minute()+t.Second() > 0 {
+		return table.NoClock
+	}
+	groups := strings.FieldsFunc(clock().ReplaceAllString(text, " "), func(r rune) bool { return r < '0' || r > '9' })
+	take := func(n int) bool {
+		at := slices.IndexFunc(groups, func(g string) bool {
+			v, err := strconv.Atoi(g)
+			return err == nil && v == n && len(g) <= max(2, len(strconv.Itoa(n)))
+		})
+		if at >= 0 {
+			groups = slices.Delete(groups, at, at+1)
+		}
+		return at >= 0
+	}
+	day := take(t.Day())
+	switch year := take(t.Year()) || len(groups) > 0 && groups[len(groups)-1] == t.Format("06"); {
+	case day && !year:
+		return table.NoYear
+	case day:
+		return table.Whole
+	case year || len(groups) > 0:
+		return table.NoDay
+	}
+	return table.DayName
 }
 
 func odsCell(kind, value, text string, formula bool) table.Cell {
@@ -415,9 +442,7 @@ func odsCell(kind, value, text string, formula bool) table.Cell {
 					k = table.Date
 				}
 				c := table.NewTemporal(k, float64(t.Unix()-zone.Wall(1899, 12, 30, 0, 0, 0))/86400)
-				if k == table.DateTime {
-					c.Shown = shownPart(text, c.Seconds()%86400 != 0)
-				}
+				c.Shown = shownPart(text, t)
 				return c
 			}
 		}
@@ -425,7 +450,7 @@ func odsCell(kind, value, text string, formula bool) table.Cell {
 	case "time":
 		if days, ok := odsDays(value); ok && days >= 60 && days < lastDay { // a date formatted to show only its time
 			c := table.NewTemporal(table.DateTime, days)
-			c.Shown = table.Time
+			c.Shown = table.ClockOnly
 			return c
 		}
 		d, ok := moment.ParseLength(value)

@@ -105,13 +105,13 @@ type Assumption uint8
 
 // What a reading can assume.
 const (
-	AssumedYear    Assumption = 1 << iota // the year was not written
-	AssumedCentury                        // the year had two digits
-	AssumedSerial                         // a bare number was read as a spreadsheet date
-	AssumedSwap                           // day and month were put back, as the intake says
-	AssumedUnseenDate                     // the source shows a time of day only
-	AssumedUnseenClock                    // the source shows a date only
-	AssumedUnseenYear                     // the source shows day and month only
+	AssumedYear        Assumption = 1 << iota // the year was not written
+	AssumedCentury                            // the year had two digits
+	AssumedSerial                             // a bare number was read as a spreadsheet date
+	AssumedSwap                               // day and month were put back, as the intake says
+	AssumedUnseenDate                         // the source shows a time of day only
+	AssumedUnseenClock                        // the source shows a date only
+	AssumedUnseenYear                         // the source shows day and month only
 )
 
 var assumptionNames = []string{"year", "century", "spreadsheet number", "day and month swapped back", "day that the sheet does not show", "time that the sheet does not show", "year that the sheet does not show"}
@@ -145,7 +145,7 @@ type Column struct {
 	nativeLow, nativeHigh, textHigh    int         // real dates with days to 12 and above; text dates with a day above 12
 	textAny                            int
 	nativeClock                        bool
-	unseenDates, unseenClocks          int         // of dates with a time of day, of which the source shows a part only
+	unseenDates, unseenClocks          int       // of dates with a time of day, of which the source shows a part only
 	languages                          Languages // that have the names of all cells
 	mixed                              bool      // there is none
 	timed                              bool      // a date stands with a time of day

@@ -172,16 +172,20 @@ func (m *chooser) ended() *fault.Fault {
 	offered := m.offered(func(c matchColumn) bool { return c.temporal && c.role != moment.ClockRole })
 	for i, c := range m.columns {
 		if h := m.headings[i]; c.Filled > 0 && !m.taken[i] && (h.rank(names("start")) >= whole || h.rank(names("arrival")) >= whole) {
-			return fault.Newf("the column %s holds what is no date%s, and %s says when events end", m.header.Label(i), shownOf(c.Samples), end).Do("correct it, or name the column that says when they start with --start").Offer("--start", "start", "", offered)
+			return fault.Newf("the column %s holds too much that is no date%s, and %s says when events end", m.header.Label(i), shownOf(c.Samples), end).Do("correct it, or name the column that says when they start with --start").Offer("--start", "start", "", offered)
 		}
 	}
 	return fault.Newf("no column says when the events start: %s says when they end", end).Do("describe the columns in an intake file").Offer("--start", "start", "", offered)
 }
 
-// shownOf gives one of the values of a column for a message.
+// shownOf gives a value of a column that is no day, for a message.
 func shownOf(samples []string) string {
-	if len(samples) == 0 {
+	at := slices.IndexFunc(samples, func(text string) bool {
+		day, _, _ := strings.Cut(text, " ")
+		return !moment.IsDay(text) && !moment.IsDay(day)
+	})
+	if at < 0 {
 		return ""
 	}
-	return " (" + fault.Shorten(samples[0], 40) + ")"
+	return " (" + fault.Shorten(samples[at], 40) + ")"
 }

@@ -207,6 +207,9 @@ func (l *load) plan(ctx context.Context) error {
 		return err
 	}
 	r.Restore, r.RestoreAll, r.Remove = l.req.Restore, l.req.RestoreAll, l.req.Remove
+	if l.more != "" {
+		r.NoGone = "the source says that there are more rows (" + fault.Shorten(l.more, 80) + ")"
+	}
 	if l.report.ZoneWhy != "" {
 		r.ZoneGuess = l.report.Zone
 	}

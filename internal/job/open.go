@@ -52,6 +52,7 @@ type load struct {
 	calendars []*opened         // in the order they were met
 	zones     []source.ZoneNote // what the source says of the zone of its times
 	years     []source.YearNote // and of the year of its dates
+	more      string            // what says that there are more rows than it has
 	titled    string            // what says that, where it counts
 	places    [][]int32         // by row: the calendars it goes to; nil when all go to the same
 	everyone  []int32           // the calendars all rows go to, when places is nil
@@ -224,7 +225,7 @@ func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error
 	rows, err := source.ReadAll(r, func(n int) { l.office.readSoFar(l.report.Source.File, n) })
 	l.report.Sources = sourcesOf(rows, l.report.Source)
 	about := r.About()
-	l.zones, l.years = about.Zones, about.Years
+	l.zones, l.years, l.more = about.Zones, about.Years, about.More
 	if err == nil && about.Running {
 		l.running(r)
 	} else if err == nil && len(l.in.Key) == 0 {

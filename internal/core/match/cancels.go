@@ -17,6 +17,13 @@ var cancelWords = []string{"cancelled", "canceled", "withdrawn", "called off", "
 // putOffWords say that what a row is about does not take place at the time that it has.
 var putOffWords = []string{"postponed", "moved", "rescheduled", "on hold", "deferred", "suspended", "verschoben", "verlegt", "ausgesetzt", "reporté", "reportée", "aplazado", "aplazada", "pospuesto", "rinviato", "rinviata", "spostato", "spostata", "adiado", "adiada", "uitgesteld", "verplaatst"}
 
+// deletedWords are what columns are called that say, by a yes or a day, that a row does not count any
+// more.
+var deletedWords = []string{"deleted", "removed", "void", "voided", "annulled", "gelöscht", "entfernt", "effacé", "effacée", "eliminado", "eliminada", "borrado", "borrada", "eliminato", "eliminata", "apagado", "apagada", "verwijderd"}
+
+// restingWords are what columns are called whose yes says that a row may not count.
+var restingWords = []string{"archived", "inactive", "obsolete", "expired", "disabled", "superseded", "archiviert", "inaktiv", "abgelaufen", "archivé", "archivée", "archivado", "archivada", "inactivo", "archiviato", "arquivado", "inativo", "gearchiveerd", "inactief"}
+
 // doubtWords say in a column of states that what a row is about may not take place, or
 // that it was not wanted.
 var doubtWords = []string{
@@ -31,7 +38,7 @@ var doubtWords = []string{
 
 // affirming are headings under which a no says that what a row is about may not take place.
 var affirming = []string{
-	"confirmed", "approved", "active", "valid", "going ahead", "goes ahead", "takes place", "taking place",
+	"confirmed", "approved", "active", "enabled", "published", "valid", "going ahead", "goes ahead", "takes place", "taking place",
 	"bestätigt", "genehmigt", "aktiv", "gültig", "findet statt", "confirmé", "confirmée", "approuvé", "validé", "actif", "maintenu", "confirmado", "confirmada", "aprobado", "activo",
 	"confermato", "confermata", "approvato", "attivo", "aprovado", "ativo", "bevestigd", "goedgekeurd", "actief", "gaat door",
 }
@@ -105,12 +112,29 @@ func cutLast(text string) (before, last string, ok bool) {
 // tellsOff tells whether a column is called Cancelled by, so that a name in it cancels, or
 // Cancelled or Cancelled on, so that a yes or a day does.
 func tellsOff(heading string) (by, called bool) {
-	label := strings.ToLower(strings.Trim(heading, " ?:"))
+	label := offLabel(heading)
 	short, word, ok := cutLast(label)
-	if ok = ok && slices.Contains(cancelWords, short); ok && slices.Contains([]string{"by", "von", "par", "por", "da", "door"}, word) {
+	off := func(text string) bool { return slices.Contains(cancelWords, text) || slices.Contains(deletedWords, text) }
+	if ok = ok && off(short); ok && slices.Contains([]string{"by", "von", "par", "por", "da", "door"}, word) {
 		return true, false
 	}
-	return false, slices.Contains(cancelWords, label) || ok && slices.Contains([]string{"on", "at", "date", "am", "le", "el", "il", "em", "op"}, word)
+	return false, off(label) || ok && slices.Contains([]string{"on", "at", "date", "am", "le", "el", "il", "em", "op"}, word)
+}
+
+// offLabel is what a heading says without the forms that programs give it: is_cancelled,
+// booking.isDeleted, deleted_at.
+func offLabel(heading string) string {
+	if at := strings.LastIndexByte(heading, '.'); at >= 0 && at+1 < len(heading) && !strings.Contains(heading, " ") {
+		heading = heading[at+1:]
+	}
+	label := strings.ToLower(strings.Trim(heading, " ?:"))
+	if text := headingOf(heading).text; strings.ContainsAny(heading, "_-") || text != "" && strings.ReplaceAll(text, " ", "") == label {
+		label = text
+	}
+	for _, word := range []string{"is ", "was ", "has been ", "wurde ", "ist ", "est ", "è ", "é "} {
+		label = strings.TrimPrefix(label, word)
+	}
+	return label
 }
 
 // Cancelling gives the texts of a column that can say that a row is cancelled, each once.
@@ -164,7 +188,7 @@ func index(lists ...[]string) *byFirst {
 // remarks, and say nothing.
 func Off(heading string) func(text string) bool {
 	by, called := tellsOff(heading)
-	affirms := slices.Contains(affirming, strings.ToLower(strings.Trim(heading, " ?:")))
+	affirms, rests := slices.Contains(affirming, offLabel(heading)), slices.Contains(restingWords, offLabel(heading))
 	words := offWords()
 	if h := headingOf(heading); h.rank(names("status")) > 0 {
 		words = stateWords()
@@ -176,6 +200,9 @@ func Off(heading string) func(text string) bool {
 		}
 		if by || called {
 			return !slices.Contains(kept, strings.ToLower(text))
+		}
+		if rests {
+			return slices.Contains(dropped, strings.ToLower(text))
 		}
 		if affirms {
 			low := strings.ToLower(text)

@@ -23,6 +23,8 @@ func TestCancels(t *testing.T) {
 		"a column of its own": {table.Header{"Cancelled?"}, [][]string{{"no", "yes"}}, yes("Cancelled?")},
 		"when it was":         {table.Header{"Cancelled on"}, [][]string{{"12/03/2026", ""}}, yes("Cancelled on")},
 		"who did":             {table.Header{"Storniert von"}, [][]string{{"Ada Reed", ""}}, `!(lower(trim(col("Storniert von"))) in [` + quoted(kept) + "])"},
+		"as programs call it": {table.Header{"booking.isDeleted"}, [][]string{{"true", "false"}}, yes("booking.isDeleted")},
+		"with a day":          {table.Header{"cancelled_at"}, [][]string{{"2026-03-12", ""}}, yes("cancelled_at")},
 		"a date of its own":   {table.Header{"Cancel by"}, [][]string{{"12/03/2026", ""}}, ""},
 		"yes to another":      {table.Header{"Pilot"}, [][]string{{"no", "yes"}}, ""},
 		"a space behind it":   {table.Header{"State"}, [][]string{{"cxl ", "ok", "cxl"}}, `col("State") == "cxl"`},
@@ -47,6 +49,8 @@ func TestOff(t *testing.T) {
 		"Booking status": {"TBC": true, "?": true, "à confirmer": true, "No show": true, "declined by agent": true, "berthed": false, "Confirmed": false, "opened": false},
 		"Agent":          {"TBC": false, "?": false, "open": false, "fällt aus": true, "CXL": true},
 		"Confirmed?":     {"no": true, "Nein": true, "FALSE": true, "tbc": true, "yes": false, "": false, "-": false, "Ada Reed": false},
+		"is_archived":    {"true": true, "yes": true, "false": false, "2024": false},
+		"isActive":       {"false": true, "true": false},
 		"Cancelled":      {"open?": true, "yes": true, "no": false, "-": false, " Nein ": false},
 	} {
 		off := Off(heading)

@@ -3,6 +3,8 @@ package source
 import (
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -159,4 +161,29 @@ func TestStored(t *testing.T) {
 		assert.Equal(t, []string{"date and time 2026-05-04T12:00 no time of day", "date and time 2026-05-04T06:00 time of day only", "date and time 2026-05-04T12:00 all", "length 60:00 all", "date 2026-05-04 no year", "date 2026-05-04 no day", "date 2026-05-04 day of the week"}, got, name)
 		require.NoError(t, r.Close())
 	}
+}
+
+// TestJoinedNotes says of several files what there is to be said of each.
+func TestJoinedNotes(t *testing.T) {
+	dir := t.TempDir()
+	var paths []string
+	for n, note := range []string{"as sent", "now 14:00"} {
+		data := oneSheet(t, map[string]string{"A1": "No", "B1": "Start", "A2": strconv.Itoa(n), "B2": "2026-03-05 08:00"}, func(f *excelize.File) {
+			require.NoError(t, f.AddComment("Sheet1", excelize.Comment{Cell: "B2", Paragraph: []excelize.RichTextRun{{Text: note}}}))
+		})
+		paths = append(paths, filepath.Join(dir, strconv.Itoa(n)+".xlsx"))
+		require.NoError(t, os.WriteFile(paths[n], []byte(data), 0o600))
+	}
+	paths = append(paths, filepath.Join(dir, "2.json"))
+	require.NoError(t, os.WriteFile(paths[2], []byte(`{"next":"/2","rows":[{"No":"2","Start":"2026-03-05 08:00"}]}`), 0o600))
+	r, err := OpenAll(t.Context(), paths, Options{})
+	require.NoError(t, err)
+	defer r.Close()
+	_, err = ReadAll(r, func(int) {})
+	require.NoError(t, err)
+	notes := strings.Join(r.About().Notes, "\n")
+	for _, want := range []string{`0.xlsx: 1 cell has a note that is not read: B2 "as sent"`, `1.xlsx: 1 cell has a note that is not read: B2 "now 14:00"`, `2.json: it says that there are more records than it holds (next: /2); only these are read`} {
+		assert.Contains(t, notes, want)
+	}
+	assert.Equal(t, "next: /2", r.About().More)
 }

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"cmp"
 	"io"
 	"slices"
 
@@ -56,6 +57,21 @@ func (j *joined) Header() table.Header  { return j.header }
 func (j *joined) Origin() *table.Origin { return j.parts[0].Origin() }
 func (j *joined) About() *sheet.About   { return j.about }
 
+// note takes over what is to be said of a part that was read, with its name.
+func (j *joined) note(p Reader) {
+	for _, text := range p.About().Notes {
+		if text != "" && !slices.Contains(j.about.Notes, text) {
+			j.about.Notes = append(j.about.Notes, j.label(p)+": "+text)
+		}
+	}
+	for _, name := range p.About().HiddenColumns {
+		if !slices.Contains(j.about.HiddenColumns, name) {
+			j.about.HiddenColumns = append(j.about.HiddenColumns, name)
+		}
+	}
+	j.about.More = cmp.Or(j.about.More, p.About().More)
+}
+
 func (j *joined) Next() (table.Row, error) {
 	for j.at < len(j.parts) {
 		p := j.parts[j.at]
@@ -72,6 +88,7 @@ func (j *joined) Next() (table.Row, error) {
 				j.years = append(j.years, sheet.YearNote{})
 			}
 			j.about.Zones, j.about.Years = j.zones, j.years
+			j.note(p)
 			if j.at++; j.at > 1 {
 				j.about.HiddenRows += p.About().HiddenRows
 				j.about.Merged += p.About().Merged

@@ -331,9 +331,9 @@ func (s *odsSheet) paragraphs() (string, error) {
 				s.asides.Add(sheet.TextBox, "", s.xml.spoken())
 				inside = false
 			case s.xml.is("span"):
-				style := string(s.xml.get("style-name"))
-				s.struck = s.struck || s.styles.struck[style]
-				if s.styles.raised[style] && inside && raised == 0 {
+				style := s.xml.get("style-name")
+				s.struck = s.struck || s.styles.struck[string(style)]
+				if s.styles.raised[string(style)] && inside && raised == 0 {
 					raised = depth + 1
 				}
 			case s.xml.is("p"):

@@ -44,6 +44,8 @@ type document struct {
 	header  table.Header
 	index   map[string]int
 	zones   []sheet.ZoneNote // what stands outside of the records of the zone of their times
+	paging  paging           // and of how many there are
+	more    string           // what says that there are more records than it has
 }
 
 // jsonStats is what the first reading finds of one list of objects.
@@ -101,7 +103,7 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 		slices.Sort(paths)
 		return nil, fault.Unknown("list of records in the document", o.Records, paths).At(at)
 	}
-	d.header = found.fields
+	d.header, d.more = found.fields, d.paging.more(found.count)
 	for i, name := range d.header {
 		d.index[name] = i
 	}
@@ -161,8 +163,9 @@ func (d *document) survey(r io.Reader, wanted string) (map[string]*jsonStats, er
 	w := newJSONWalk(r)
 	w.isList = func(path string) bool { return wanted == "" || path == wanted }
 	w.record = func(path string, _ int) error { return w.fields("", note(path)) }
-	d.zones = nil
+	d.zones, d.paging = nil, paging{}
 	w.other = func(path, text string) {
+		d.paging.note(path, text)
 		name := strings.NewReplacer("_", "", "-", "", " ", "").Replace(strings.ToLower(path[strings.LastIndexByte(path, '.')+1:]))
 		if slices.Contains([]string{"timezone", "tz", "tzid", "timezoneid", "zeitzone"}, name) && text != "" || name == "zone" && zone.IsName(text) {
 			d.zones = append(d.zones, sheet.ZoneNote{Text: path + ": " + text, Zone: zone.Called(text)})
@@ -210,6 +213,9 @@ func (s *jsonSheet) About(a *sheet.About) {
 		a.Format = "JSON, a record a line"
 	case s.records != "":
 		a.Format += ", records in " + s.records
+	}
+	if a.More = s.more; a.More != "" {
+		a.Notes = append(a.Notes, "it says that there are more records than it holds ("+fault.Shorten(a.More, 80)+"); only these are read")
 	}
 	if len(s.others) > 0 {
 		a.Notes = append(a.Notes, "the records in "+s.records+" are read, and not those in "+strings.Join(s.others[:min(len(s.others), 6)], ", ")+"; choose with records: in the intake")
@@ -326,7 +332,7 @@ type jsonWalk struct {
 	lines  *lineCounter
 	isList func(path string) bool
 	record func(path string, line int) error // with the record's brace read already
-	other  func(path, text string)           // with texts outside of records; nil for nobody
+	other  func(path, text string)           // with values outside of records; nil for nobody
 	depth  int
 }
 
@@ -402,8 +408,8 @@ func (w *jsonWalk) value(t json.Token, path string) error {
 			}
 		}
 	default:
-		if text, ok := t.(string); ok && w.other != nil {
-			w.other(path, text)
+		if w.other != nil && t != nil {
+			w.other(path, fmt.Sprint(t))
 		}
 		return nil
 	}

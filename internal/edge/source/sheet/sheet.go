@@ -75,6 +75,7 @@ type About struct {
 	HiddenColumns []string // likewise
 	Merged        int      // merged ranges
 	Notes         []string
+	More          string         // what says that there are more rows than it has, so that none is gone for not being there
 	Years         []YearNote     // what titles say of the year of its dates; one of each table for several that are joined
 	Zones         []ZoneNote     // what titles and notes say of the zone of its times; one of each table for several that are joined
 	Running       bool           // its rows were read from running text

@@ -114,7 +114,9 @@ func cutLast(text string) (before, last string, ok bool) {
 func tellsOff(heading string) (by, called bool) {
 	label := offLabel(heading)
 	short, word, ok := cutLast(label)
-	off := func(text string) bool { return slices.Contains(cancelWords, text) || slices.Contains(deletedWords, text) }
+	off := func(text string) bool {
+		return slices.Contains(cancelWords, text) || slices.Contains(deletedWords, text)
+	}
 	if ok = ok && off(short); ok && slices.Contains([]string{"by", "von", "par", "por", "da", "door"}, word) {
 		return true, false
 	}

@@ -137,6 +137,7 @@ func (l *load) bind(c *opened, which []int) (out calendar.Edits, err error) {
 		}
 	}
 	objects := c.holding.Objects(wanted)
+	var texts ical.Window
 	buf := make([]byte, 16<<10)
 	out = calendar.Edits{UIDs: make([]string, len(which)), Old: make([]*ical.Object, len(which)), New: func(n int) ([][]byte, error) {
 		return l.report.Edits[which[n]].Text(buf)
@@ -148,7 +149,7 @@ func (l *load) bind(c *opened, which []int) (out calendar.Edits, err error) {
 			continue
 		}
 		for _, o := range objects[e.UID] {
-			if slices.EqualFunc(o.Raws(), e.Before, bytes.Equal) {
+			if o.Same(e.Before, &texts) {
 				out.Old[n] = o
 			}
 		}

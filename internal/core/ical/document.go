@@ -232,6 +232,7 @@ func (d *Document) WriteEach(w io.Writer, n int, edit func(i int) (ObjectEdit, e
 	for c := range d.calendars {
 		missing[c].defined = d.calendars[c].defined
 	}
+	var texts Window
 	for i := range n {
 		e, err := edit(i)
 		if err != nil {
@@ -240,7 +241,7 @@ func (d *Document) WriteEach(w io.Writer, n int, edit func(i int) (ObjectEdit, e
 		into := max(last, 0)
 		if e.Old != nil {
 			into = int(d.pieces[e.Old.pieces()[0]].calendar)
-			splices = d.edit(splices, e)
+			splices = d.edit(splices, e, &texts)
 		}
 		for _, raw := range e.New {
 			missing[into].look(raw)
@@ -278,14 +279,14 @@ func (d *Document) WriteEach(w io.Writer, n int, edit func(i int) (ObjectEdit, e
 }
 
 // edit appends the splices of one object.
-func (d *Document) edit(to []splice, e ObjectEdit) []splice {
+func (d *Document) edit(to []splice, e ObjectEdit, texts *Window) []splice {
 	pieces := e.Old.pieces()
 	for i, n := range pieces {
 		p := d.pieces[n]
 		switch {
 		case i >= len(e.New):
 			to = append(to, splice{p.from, p.to(), nil})
-		case !bytes.Equal(e.New[i], e.Old.Part(i)):
+		case !bytes.Equal(e.New[i], e.Old.Glance(i, texts)):
 			to = append(to, splice{p.from, p.to(), e.New[i]})
 		}
 	}

@@ -66,6 +66,19 @@ func (o *Object) Raws() [][]byte {
 	return out
 }
 
+// Same tells whether the components are just these. It reads by way of w.
+func (o *Object) Same(raws [][]byte, w *Window) bool {
+	if o.Parts() != len(raws) {
+		return false
+	}
+	for i, raw := range raws {
+		if !bytes.Equal(o.Glance(i, w), raw) {
+			return false
+		}
+	}
+	return true
+}
+
 // Put has a component read as other bytes than those that stand in its document.
 func (o *Object) Put(i int, raw []byte) {
 	o.raws = slices.Clone(o.Raws())

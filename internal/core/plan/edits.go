@@ -18,6 +18,7 @@ type change struct {
 	object   *ical.Object // that it is a component of; nil for an object that is new
 	part     int          // index into the object's components; -1 for a new component
 	uid      string
+	was      []byte // the component as it stands, where it was read
 	text     []byte // nil takes the component away, but for a new component
 	fresh    text   // of a new component
 	leaving  bool   // the whole object is taken out, as it stands in another calendar
@@ -82,7 +83,7 @@ func (e *editor) finish(p *Plan) {
 		if !known {
 			p.Edits = append(p.Edits, e.begin(c))
 			if c.object != nil && c.from != c.to {
-				leaving = append(leaving, Edit{Kind: MoveOut, Calendar: e.holdings[c.from].Name, UID: c.uid, Before: c.object.Raws(), Needs: n + 1})
+				leaving = append(leaving, Edit{Kind: MoveOut, Calendar: e.holdings[c.from].Name, UID: c.uid, Before: c.standing(), Needs: n + 1})
 			}
 		}
 		e.change(&p.Edits[n], c)
@@ -114,15 +115,27 @@ func (e *editor) take() iter.Seq[*change] {
 func (e *editor) begin(c *change) Edit {
 	out := Edit{Kind: Create, Calendar: e.holdings[c.to].Name, UID: c.uid}
 	if c.object != nil {
-		out.After = slices.Clone(c.object.Raws())
+		raws := c.standing()
+		out.After = slices.Clone(raws)
 		for i := range out.After {
 			out.After[i] = e.carried(c, out.After[i])
 		}
 		if c.from == c.to {
-			out.Kind, out.Before = Change, c.object.Raws()
+			out.Kind, out.Before = Change, raws
 		}
 	}
 	return out
+}
+
+// standing gives the components of the object as they stand.
+func (c *change) standing() [][]byte {
+	raws := make([][]byte, c.object.Parts())
+	for i := range raws {
+		if raws[i] = c.was; i != c.part || c.was == nil {
+			raws[i] = c.object.Part(i)
+		}
+	}
+	return raws
 }
 
 // change puts a component into an edit.

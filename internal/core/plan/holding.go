@@ -183,10 +183,16 @@ type Found struct {
 	ID     identity.ID
 	Twins  int // further components that claim the same identity
 	slot   int32
+	raw    []byte // once it was read
 }
 
 // Raw is the component.
-func (f *Found) Raw() []byte { return f.Object.Part(f.Part) }
+func (f *Found) Raw() []byte {
+	if f.raw == nil {
+		f.raw = f.Object.Part(f.Part)
+	}
+	return f.raw
+}
 
 // Glance is Raw for bytes that are only needed until texts is used again.
 func (f *Found) Glance(texts *ical.Window) []byte { return f.Object.Glance(f.Part, texts) }

@@ -364,13 +364,13 @@ func (s *shard) made(i int, id identity.ID, c standing, result *agree.Result, it
 		return nil
 	}
 	if result.Write != 0 || result.Reseal {
-		made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, text: rewrite(c.found.Raw(), result, &s.wanted, view.Sequence, s.Stamp, s.marks(i, id, marked), s.zoneNames(c.to))}
+		made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, was: c.found.Raw(), text: rewrite(c.found.Raw(), result, &s.wanted, view.Sequence, s.Stamp, s.marks(i, id, marked), s.zoneNames(c.to))}
 	}
 	if c.moves() && s.wanted.Recurrence.IsZero() { // a date of a series goes with it
 		item.Outcome = agree.Changed
 		item.Fields = append(item.Fields, Difference{Field: "calendar", Wanted: s.Holdings[c.to].Name, Calendar: s.Holdings[c.from].Name, Outcome: agree.Changed})
 		if made == nil {
-			made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, text: c.found.Raw()}
+			made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, was: c.found.Raw(), text: c.found.Raw()}
 		}
 		s.taken = append(s.taken, item.Key)
 	}
@@ -501,7 +501,7 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 	}
 	item.Reason = "its row does not go to this calendar any more; it is taken out here"
 	s.taken = append(s.taken, key)
-	s.leaveItem(item, &change{to: from, from: from, object: found.Object, part: found.Part, uid: found.Object.UID, leaving: true})
+	s.leaveItem(item, &change{to: from, from: from, object: found.Object, part: found.Part, uid: found.Object.UID, was: found.Raw(), leaving: true})
 }
 
 func (s *shard) leaveItem(item Item, c *change) {

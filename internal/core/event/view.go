@@ -13,7 +13,7 @@ import (
 // The properties that mark an event as one of ours.
 const (
 	PropPrefix = "X-ALMANACH-" // of all of them
-	PropID     = "X-ALMANACH-ID"
+	PropID     = ical.Mark
 	PropIntake = "X-ALMANACH-INTAKE"
 	PropKey    = "X-ALMANACH-KEY"
 	PropSeal   = "X-ALMANACH-SEAL"

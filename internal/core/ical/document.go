@@ -21,10 +21,11 @@ type Document struct {
 	Faults    []*fault.Fault
 	Damaged   bool // its structure is broken, so that it must not be written
 
-	source    *source    // of data that is not in memory
-	pieces    []span     // of VEVENTs
-	order     []int32    // the pieces of each object, one object after the other
-	calendars []calendar // its VCALENDARs
+	source    *source          // of data that is not in memory
+	pieces    []span           // of VEVENTs
+	order     []int32          // the pieces of each object, one object after the other
+	calendars []calendar       // its VCALENDARs
+	marks     map[int32]string // by piece: its Mark, where that is not its UID
 }
 
 // span is where a component stands in the data.
@@ -36,6 +37,7 @@ type span struct {
 	calendar int32 // index into calendars
 	extras   int32 // as of Piece
 	rules    bool
+	marked   marked
 }
 
 func (s *span) to() int { return s.from + int(s.size) }
@@ -138,7 +140,13 @@ func (g *grouper) take(p Piece) {
 
 func (g *grouper) event(p Piece) {
 	n := int32(len(g.pieces))
-	g.pieces = append(g.pieces, span{from: p.Offset, sum: g.sum(p.Raw), size: uint32(len(p.Raw)), line: int32(p.Line), calendar: int32(p.Calendar - 1), extras: int32(p.Extras), rules: p.Rules})
+	g.pieces = append(g.pieces, span{from: p.Offset, sum: g.sum(p.Raw), size: uint32(len(p.Raw)), line: int32(p.Line), calendar: int32(p.Calendar - 1), extras: int32(p.Extras), rules: p.Rules, marked: p.Marked})
+	if p.Marked == byMark {
+		if g.marks == nil {
+			g.marks = map[int32]string{}
+		}
+		g.marks[n] = string(p.Mark)
+	}
 	g.uids = append(g.uids, g.own(p.UID))
 	at := fault.Place{Line: p.Line}
 	if p.UID == nil {

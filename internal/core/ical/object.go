@@ -54,6 +54,24 @@ func (o *Object) Glance(i int, w *Window) []byte {
 	return o.doc.raw(o.pieces()[i], w)
 }
 
+// Marked gives the value of the Mark of an object of one component, "" for none, where that was
+// read with its document.
+func (o *Object) Marked() (mark string, read bool) {
+	if o.doc == nil || o.raws != nil || o.count != 1 {
+		return "", false
+	}
+	piece := o.pieces()[0]
+	switch o.doc.pieces[piece].marked {
+	case unmarked:
+		return "", true
+	case byUID:
+		return o.UID, true
+	case byMark:
+		return o.doc.marks[piece], true
+	}
+	return "", false
+}
+
 // Raws gives all components, as Part does.
 func (o *Object) Raws() [][]byte {
 	if o.doc == nil || o.raws != nil {

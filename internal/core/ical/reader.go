@@ -34,9 +34,24 @@ type Piece struct {
 	Override bool   // has a RECURRENCE-ID
 	Extras   int    // of a component: offset in Raw of its first own line that begins with X; -1 for none
 	Rules    bool   // of a component: an own line begins with R, as RRULE, RDATE and RECURRENCE-ID do
-	Close    bool   // is the END:VCALENDAR line
+	Mark     []byte // of a component: the value of its Mark, where Marked says that it was read
+	Marked   marked
+	Close    bool // is the END:VCALENDAR line
 	Fault    *fault.Fault
 }
+
+// Mark is the property by which Almanach knows its events again.
+const Mark = "X-ALMANACH-ID"
+
+// marked is what is known of the Mark of a component.
+type marked uint8
+
+const (
+	notRead  marked = iota // in a form that is seldom, or not looked for
+	unmarked               // it has none
+	byUID                  // it is the UID
+	byMark
+)
 
 // A Reader cuts iCalendar text into pieces.
 type Reader struct {
@@ -232,7 +247,8 @@ func (r *Reader) cut(p Piece, n int, problem *fault.Fault) Piece {
 
 // component cuts the component whose BEGIN line ends at offset at.
 func (r *Reader) component(p Piece, name string, at int) Piece {
-	p.Name, p.Extras = name, -1
+	p.Name, p.Extras, p.Marked = name, -1, unmarked
+	var mark [2]int
 	if !r.inside {
 		return r.cut(p, at, fault.Newf("BEGIN:%s outside of a VCALENDAR", fault.Shorten(name, 40)))
 	}
@@ -263,6 +279,11 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 			if open = open[:len(open)-1]; len(open) == 0 {
 				p = r.cut(p, end, nil)
 				p.UID = value(p.Raw, uid)
+				if p.Marked == byMark {
+					if p.Mark = bytes.TrimSpace(p.Raw[mark[0]:mark[1]]); bytes.Equal(p.Mark, p.UID) {
+						p.Marked = byUID
+					}
+				}
 				return p
 			}
 		case 'U', 'u':
@@ -275,8 +296,19 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 				p.Override = true
 			}
 		case 'X', 'x':
-			if len(open) == 1 && p.Extras < 0 {
+			if len(open) > 1 {
+				break
+			}
+			if p.Extras < 0 {
 				p.Extras = at
+			}
+			if fold := bytes.IndexByte(line, '\n'); fold >= 0 && fold < len(line)-1 && fold <= len(Mark)+1 { // its name may go on behind the fold
+				p.Marked = notRead
+			} else if p.Marked == unmarked && isProperty(line, Mark) {
+				if p.Marked = byMark; line[len(Mark)] != ':' || fold >= 0 && fold < len(line)-1 {
+					p.Marked = notRead
+				}
+				mark = [2]int{at + len(Mark) + 1, end}
 			}
 		}
 		at = end

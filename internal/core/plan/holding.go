@@ -120,6 +120,13 @@ var idLine = []byte("\n" + event.PropID)
 // identify gives the identity that a component bears: our mark, so that it is marked, or else the
 // UID of a master that lost it. Other UIDs are no identities.
 func identify(o *ical.Object, part int, texts *ical.Window) (id identity.ID, marked, ours bool) {
+	if mark, read := o.Marked(); read && part == 0 && (mark != "" || len(o.UID) != 36) {
+		if mark == "" {
+			return identity.ID{}, false, false
+		}
+		id, err := uuid.Parse(mark)
+		return id, true, err == nil
+	}
 	raw := o.Glance(part, texts)
 	if mark := markOf(raw, o.Extras, part); mark != nil {
 		id, err := uuid.ParseBytes(mark)

@@ -32,3 +32,15 @@ func TestDisplay(t *testing.T) {
 		assert.Equal(t, want, got, shown)
 	}
 }
+
+// TestReadFormat tells from number formats what their cells are, and what of a date is shown.
+func TestReadFormat(t *testing.T) {
+	for code, want := range map[string]string{
+		"dd/mm/yyyy": "date, all", "[$-407]d. mmmm yyyy": "date, all", "d-mmm-yy": "date, all", "d-mmm": "date, no year", `dd\.mm\.`: "date, no year", "ddd d/m": "date, no year",
+		"mmm-yy": "date, no day", "mmmm": "date, no day", "dddd": "date, day of the week", "yyyy": "date, no day", "dd/mm hh:mm": "date and time, no year", "dd/mm/yy h:mm AM/PM": "date and time, all",
+		"hh:mm": "time of day, all", "[h]:mm": "length, all", "mm:ss": "time of day, all", "0.00E+00": "number, all", "##0.0E+0": "number, all", "0.00": "number, all", `"day" 0`: "number, all", "General": "number, all", `0\d`: "number, all", "#,##0;[Red]-#,##0": "number, all",
+	} {
+		s := readFormat(code)
+		assert.Equal(t, want, s.kind.String()+", "+s.part.String(), code)
+	}
+}

@@ -88,7 +88,7 @@ func readFormat(whole string) style {
 				length = true
 			}
 			i += end
-		case c == 'y' || c == 'e':
+		case c == 'y':
 			date, year = true, true
 		case c == 'd':
 			n := 1
@@ -111,7 +111,7 @@ func readFormat(whole string) style {
 	switch {
 	case day && !year:
 		part = table.NoYear
-	case !day && month:
+	case !day && (month || year):
 		part = table.NoDay
 	case !day && name:
 		part = table.DayName

@@ -19,10 +19,10 @@ var putOffWords = []string{"postponed", "moved", "rescheduled", "on hold", "defe
 
 // deletedWords are what columns are called that say, by a yes or a day, that a row does not count any
 // more.
-var deletedWords = []string{"deleted", "removed", "void", "voided", "annulled", "gelöscht", "entfernt", "effacé", "effacée", "eliminado", "eliminada", "borrado", "borrada", "eliminato", "eliminata", "apagado", "apagada", "verwijderd"}
+var deletedWords = []string{"deleted", "void", "voided", "annulled", "gelöscht", "effacé", "effacée", "eliminado", "eliminada", "borrado", "borrada", "eliminato", "eliminata", "apagado", "apagada", "verwijderd"}
 
 // restingWords are what columns are called whose yes says that a row may not count.
-var restingWords = []string{"archived", "inactive", "obsolete", "expired", "disabled", "superseded", "archiviert", "inaktiv", "abgelaufen", "archivé", "archivée", "archivado", "archivada", "inactivo", "archiviato", "arquivado", "inativo", "gearchiveerd", "inactief"}
+var restingWords = []string{"removed", "entfernt", "archived", "inactive", "obsolete", "expired", "disabled", "superseded", "archiviert", "inaktiv", "abgelaufen", "archivé", "archivée", "archivado", "archivada", "inactivo", "archiviato", "arquivado", "inativo", "gearchiveerd", "inactief"}
 
 // doubtWords say in a column of states that what a row is about may not take place, or
 // that it was not wanted.

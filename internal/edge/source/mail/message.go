@@ -317,8 +317,8 @@ var (
 )
 
 // compare tells whether the web page of a message is to be read and not its plain text, which
-// then has no day and no time in figures, and not all words of the page. Otherwise it gives a day or a time that the page says alone,
-// "" for none.
+// then has no day and no time in figures, and not all words of the page. Otherwise it gives a
+// day or a time that the page says alone, "" for none.
 func compare(plain, page string) (better bool, more string) {
 	bare := func(text string) string {
 		text = link().ReplaceAllString(quoted().ReplaceAllString(text, ""), " ")

@@ -129,8 +129,9 @@ func (g *grouper) take(p Piece) {
 	case p.Fault != nil:
 		g.damage(p.Fault)
 	case p.Name == "VTIMEZONE":
-		g.TimeZones = append(g.TimeZones, g.own(p.Raw))
-		if l, ok := Open(p.Raw).Find("TZID"); ok {
+		raw := g.own(p.Raw) // a text of it lies in it
+		g.TimeZones = append(g.TimeZones, raw)
+		if l, ok := Open(raw).Find("TZID"); ok {
 			g.calendars[p.Calendar-1].defined[l.Text()] = true
 		}
 	case p.Name == "VEVENT":

@@ -69,7 +69,7 @@ func TestPieces(t *testing.T) {
 	book, err := zone.NewBook(nil)
 	require.NoError(t, err)
 	var b bytes.Buffer
-	b.WriteString("BEGIN:VCALENDAR\r\n")
+	b.WriteString("BEGIN:VCALENDAR\r\nBEGIN:VTIMEZONE\r\nTZID:Europe/Lisbon\r\nBEGIN:STANDARD\r\nDTSTART:19700101T000000\r\nTZOFFSETFROM:+0000\r\nTZOFFSETTO:+0000\r\nEND:STANDARD\r\nEND:VTIMEZONE\r\n")
 	for i := range 1500 {
 		fmt.Fprintf(&b, "BEGIN:VEVENT\r\nUID:%d\r\nDTSTART:20260305T080000Z\r\nDESCRIPTION:%s\r\nX-A:b\r\nEND:VEVENT\r\n", i%1400, strings.Repeat("x", i%7*100+i%500/499*200_000))
 	}
@@ -103,7 +103,7 @@ func sameInPieces(t *testing.T, d *Document, zones *TimeZones) {
 	if d.Damaged || len(d.Objects) == 0 {
 		return
 	}
-	fresh, n := []byte("BEGIN:VEVENT\r\nUID:fresh\r\nEND:VEVENT\r\n"), len(d.Objects)/2
+	fresh, n := []byte("BEGIN:VEVENT\r\nUID:fresh\r\nDTSTART;TZID=Europe/Lisbon:20260305T080000\r\nEND:VEVENT\r\n"), len(d.Objects)/2
 	var one, other bytes.Buffer
 	require.NoError(t, d.Write(&one, []ObjectEdit{{Old: &d.Objects[n], New: [][]byte{fresh}}, {New: [][]byte{fresh}}}, zones))
 	require.NoError(t, pieces.Write(&other, []ObjectEdit{{Old: &pieces.Objects[n], New: [][]byte{fresh}}, {New: [][]byte{fresh}}}, zones))

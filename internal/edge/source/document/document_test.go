@@ -230,7 +230,7 @@ func TestWithin(t *testing.T) {
 		"a comment":        {"content.xml", `<office:annotation><dc:creator>Brin</dc:creator><dc:date>2026-03-01</dc:date><text:p>moved to 6 May</text:p></office:annotation>`, `a comment is not read: "moved to 6 May"`},
 		"a footnote":       {"content.xml", `<text:note><text:note-body><text:p>not on 6 May</text:p></text:note-body></text:note>`, `what stands in a footnote, or above or below the pages, is not read: "not on 6 May"`},
 		"a text box":       {"content.xml", `<draw:frame><draw:text-box><text:p>Keep clear</text:p></draw:text-box></draw:frame>`, ""},
-		"one of Word":      {"word/document.xml", box, ""},
+		"one of DOCX":      {"word/document.xml", box, ""},
 		"a deleted part":   {"word/document.xml", "<w:del><w:r><w:delText>9:00</w:delText></w:r></w:del>", "it has changes that nobody has accepted; they are read as if they were"},
 		"nothing at all":   {"word/document.xml", "", ""},
 		"two comments":     {"content.xml", strings.Repeat(`<office:annotation><text:p>why?</text:p></office:annotation>`, 2), `a comment is not read: "why?"`},

@@ -47,7 +47,8 @@ type Reconciliation struct {
 	LeftOut   int
 	Faults    []*fault.Fault // events of the calendar that could not be read
 	Zone      string
-	Endless   bool // a series of the source has no end, and is compared for a year from today
+	Remarks   []string // what is to be said of the source: what of it was not read
+	Endless   bool     // a series of the source has no end, and is compared for a year from today
 }
 
 // Left tells whether the two sides disagree anywhere.
@@ -101,7 +102,7 @@ func Reconcile(ctx context.Context, office *Office, req LoadRequest, asked *Rang
 	if err := l.intact(); err != nil {
 		return nil, err
 	}
-	out.LeftOut = len(l.batch.LeftOut)
+	out.LeftOut, out.Remarks = len(l.batch.LeftOut), l.report.Remarks
 	order := []reconcile.Kind{reconcile.Held, reconcile.Missing, reconcile.Differs, reconcile.Gone, reconcile.Twin, reconcile.Stray}
 	slices.SortStableFunc(out.Findings, func(a, b Finding) int {
 		return cmp.Or(slices.Index(order, a.Kind)-slices.Index(order, b.Kind), out.Sources.compare(a.Place, b.Place))
@@ -403,6 +404,9 @@ func (r *reconciler) rest() {
 			t.Differs++
 		case e.view.Intake == r.in.Identity:
 			f.Kind, f.Reason = reconcile.Gone, "its row is no longer in the source"
+			if r.more != "" {
+				f.Reason = "its row is not in this part of the source"
+			}
 			if why := leftOut[e.id]; why != "" {
 				f.Reason = "its row is left out: " + why
 			}

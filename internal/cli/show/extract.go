@@ -296,6 +296,9 @@ func (p *Printer) Reconcile(r *job.Reconciliation) {
 	if r.Endless {
 		p.line("%s a series has no end: it is compared for a year from today", pad("", 9))
 	}
+	for _, n := range r.Remarks {
+		p.wrapped(dim.Render("source")+"   ", n)
+	}
 	var last reconcile.Kind
 	keyWidth, whereWidth := 0, map[reconcile.Kind]int{}
 	var findings []job.Finding
@@ -318,7 +321,7 @@ func (p *Printer) Reconcile(r *job.Reconciliation) {
 	for i, f := range findings {
 		if f.Kind != last {
 			p.line("")
-			p.heading(alarm, string(f.Kind), map[reconcile.Kind]string{reconcile.Missing: "in the source, not in the calendar", reconcile.Stray: "in the calendar, not from this source", reconcile.Gone: "in the calendar, its row has left the source", reconcile.Differs: "", reconcile.Held: "cannot be compared until the source is corrected", reconcile.Twin: "two events that look like one"}[f.Kind])
+			p.heading(alarm, string(f.Kind), map[reconcile.Kind]string{reconcile.Missing: "in the source, not in the calendar", reconcile.Stray: "in the calendar, not from this source", reconcile.Gone: "in the calendar, its row is not in the source", reconcile.Differs: "", reconcile.Held: "cannot be compared until the source is corrected", reconcile.Twin: "two events that look like one"}[f.Kind])
 			last = f.Kind
 		}
 		p.finding(f, pad(places[i], whereWidth[f.Kind]), keyWidth, r.Zone)

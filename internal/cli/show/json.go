@@ -287,13 +287,14 @@ type reconcileJSON struct {
 	LeftOut  int              `json:"left_out,omitempty"` // rows
 	Findings []findingJSON    `json:"findings"`
 	Zone     string           `json:"zone,omitempty"`     // of times that name none
+	Remarks  []string         `json:"remarks,omitempty"`  // on the source: what of it was not read, headings within it
 	Warnings []errorJSON      `json:"warnings,omitempty"` // events that could not be read
 }
 
 // ReconcileJSON gives the JSON form of a reconciliation.
 func ReconcileJSON(r *job.Reconciliation) any {
 	from, to := rangeText(r.Range)
-	out := reconcileJSON{from, to, r.Endless, r.Totals, r.LeftOut, []findingJSON{}, r.Zone, faultsJSON(r.Faults)}
+	out := reconcileJSON{from, to, r.Endless, r.Totals, r.LeftOut, []findingJSON{}, r.Zone, r.Remarks, faultsJSON(r.Faults)}
 	for _, f := range r.Findings {
 		one := findingJSON{Finding: f.Kind, Row: placeJSON(f.Place), Key: f.Key, UID: f.UID, Calendar: f.Calendar, Event: eventOf(&f.Event), Fields: f.Fields, Reason: f.Reason}
 		if one.Fields == nil {

@@ -318,14 +318,14 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	if m.has("start") && !m.has("title") {
 		m.anyTitle(given.Key)
 	}
+	ended := m.ended()
 	switch {
 	case tied != nil:
 		m.choices = slices.DeleteFunc(m.choices, func(c Choice) bool { return c.Field == "start" })
 		return m.choices, fault.Newf("several columns hold dates, and no name says which is the event's").Do("describe the columns in an intake file").Offer("--start", "start", "", tied)
-	case m.ended() != nil:
-		f := m.ended()
+	case ended != nil:
 		m.choices = slices.DeleteFunc(m.choices, func(c Choice) bool { return c.Field == "start" })
-		return m.choices, f
+		return m.choices, ended
 	case !m.has("start") && m.parted() != nil:
 		return m.choices, m.parted()
 	case !m.has("start"):

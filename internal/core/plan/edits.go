@@ -160,7 +160,7 @@ func (e *editor) change(edit *Edit, c *change) {
 // whole tells whether taking a component away takes the object away: an event
 // goes with its changed occurrences.
 func (e *editor) whole(c *change) bool {
-	return c.object.Parts() == 1 || !ical.Has(c.object.Raws()[c.part], "RECURRENCE-ID")
+	return c.object.Parts() == 1 || !ical.Has(c.object.Part(c.part), "RECURRENCE-ID")
 }
 
 // Text gives the components that an edit leaves in the calendar. The list must

@@ -57,6 +57,12 @@ func TestAsides(t *testing.T) {
 			}},
 			zones: []sheet.ZoneNote{{Text: "All times UTC", Zone: "UTC"}},
 		},
+		"above and below, without sides": {
+			xlsx: []func(*testing.T, *excelize.File){func(t *testing.T, f *excelize.File) {
+				require.NoError(t, f.SetHeaderFooter("Sheet1", &excelize.HeaderFooterOptions{OddHeader: "All times UTC", OddFooter: "Page &P"}))
+			}},
+			zones: []sheet.ZoneNote{{Text: "All times UTC", Zone: "UTC"}},
+		},
 		"shown to who fills a cell in": {
 			xlsx: []func(*testing.T, *excelize.File){func(t *testing.T, f *excelize.File) {
 				v := excelize.NewDataValidation(true)
@@ -67,10 +73,10 @@ func TestAsides(t *testing.T) {
 			zones: []sheet.ZoneNote{{Text: "Start Times in UTC", Zone: "UTC"}},
 		},
 		"in OpenDocument": {
-			ods: open + `<table:shapes><draw:frame><draw:text-box><text:p>All times</text:p><text:p>UTC</text:p></draw:text-box></draw:frame></table:shapes>` + row +
+			ods: open + `<table:shapes><draw:frame><draw:text-box><text:p>All times</text:p><text:p>UTC</text:p></draw:text-box></draw:frame><draw:custom-shape><text:p>north list</text:p></draw:custom-shape></table:shapes>` + row +
 				`<table:table-row><table:table-cell><office:annotation><dc:creator>Brin</dc:creator><dc:date>2026-03-01T00:00:00</dc:date><text:p>ask <text:span>agent</text:span></text:p></office:annotation><text:p>1</text:p></table:table-cell>` +
 				`<table:table-cell><draw:custom-shape><text:p>moored</text:p></draw:custom-shape><text:p>Corvane</text:p></table:table-cell><table:table-cell office:value-type="string"><text:p>2026-03-05 08:00</text:p></table:table-cell></table:table-row></table:table>`,
-			notes: []string{`1 cell has a note that is not read: A2 "ask agent"`, `1 text box is not read: "moored"`}, zones: []sheet.ZoneNote{{Text: "All times UTC", Zone: "UTC"}},
+			notes: []string{`1 cell has a note that is not read: A2 "ask agent"`, `2 text boxes are not read: "north list", "moored"`}, zones: []sheet.ZoneNote{{Text: "All times UTC", Zone: "UTC"}},
 		},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -120,6 +126,7 @@ func TestShown(t *testing.T) {
 		"the first choice":     {page(`<select><option>Berth 1</option><option>Berth 2</option></select>`), "Berth 1"},
 		"what is written":      {page(`<input name=a value="Berth 2"><input type=hidden value=7><input type=checkbox value=8>`), "Berth 2"},
 		"a template":           {page(`<template>x</template>Berth 2`), "Berth 2"},
+		"without being seen":   {page(`<span style="visibility: hidden">00</span>Berth 2`), "Berth 2"},
 		"an end left out":      {page(`<span hidden>x<td>y`), ""},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -175,15 +182,15 @@ func TestJoinedNotes(t *testing.T) {
 		require.NoError(t, os.WriteFile(paths[n], []byte(data), 0o600))
 	}
 	paths = append(paths, filepath.Join(dir, "2.json"))
-	require.NoError(t, os.WriteFile(paths[2], []byte(`{"next":"/2","rows":[{"No":"2","Start":"2026-03-05 08:00"}]}`), 0o600))
+	require.NoError(t, os.WriteFile(paths[2], []byte(`{"_links":{"next":{"href":"/2"}},"rows":[{"No":"2","Start":"2026-03-05 08:00"}]}`), 0o600))
 	r, err := OpenAll(t.Context(), paths, Options{})
 	require.NoError(t, err)
 	defer r.Close()
 	_, err = ReadAll(r, func(int) {})
 	require.NoError(t, err)
 	notes := strings.Join(r.About().Notes, "\n")
-	for _, want := range []string{`0.xlsx: 1 cell has a note that is not read: B2 "as sent"`, `1.xlsx: 1 cell has a note that is not read: B2 "now 14:00"`, `2.json: it says that there are more records than it holds (next: /2); only these are read`} {
+	for _, want := range []string{`0.xlsx: 1 cell has a note that is not read: B2 "as sent"`, `1.xlsx: 1 cell has a note that is not read: B2 "now 14:00"`, `2.json: it says that there are more records than it holds (_links.next.href: /2); only these are read`} {
 		assert.Contains(t, notes, want)
 	}
-	assert.Equal(t, "next: /2", r.About().More)
+	assert.Equal(t, "_links.next.href: /2", r.About().More)
 }

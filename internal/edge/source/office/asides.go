@@ -32,7 +32,7 @@ func (w *worksheet) readBehind() error {
 			}
 		case w.xml.is("dataValidation"):
 			w.asides.Add(sheet.Hint, "", string(w.xml.get("promptTitle"))+" "+string(w.xml.get("prompt")))
-		case strings.HasSuffix(string(w.xml.name), "Header"), strings.HasSuffix(string(w.xml.name), "Footer"):
+		case !w.xml.is("headerFooter") && (strings.HasSuffix(string(w.xml.name), "Header") || strings.HasSuffix(string(w.xml.name), "Footer")):
 			for _, part := range regions().Split(w.xml.spoken(), -1) {
 				w.asides.Add(sheet.Margin, "", layout().ReplaceAllString(part, " "))
 			}

@@ -207,7 +207,7 @@ func (s *odsSheet) Next() (table.Row, error) {
 				if err := s.readRow(); err != nil {
 					return table.Row{}, err
 				}
-			case s.xml.is("shapes"):
+			case odsShapes[string(s.xml.name)]:
 				s.asides.Add(sheet.TextBox, "", s.xml.spoken())
 			case s.xml.is("help-message"):
 				s.asides.Add(sheet.Hint, "", s.xml.spoken())

@@ -15,8 +15,17 @@ type field struct{ path, text string }
 
 // note keeps a field that stands outside of records.
 func (p paging) note(path, text string) {
-	name := strings.ToLower(path[strings.LastIndexByte(path, '.')+1:])
-	p[strings.NewReplacer("_", "", "-", "", " ", "", "@", "").Replace(name)] = field{path, text}
+	names := strings.Split(strings.NewReplacer("_", "", "-", "", " ", "", "@", "").Replace(strings.ToLower(path)), ".")
+	name := names[len(names)-1]
+	switch above := names[max(0, len(names)-2)]; {
+	case above == "next" && (name == "href" || name == "url" || name == "uri"): // links: { next: { href: … } }
+		name = "nexthref"
+	case (name == "rel" || name == "relation") && text == "next": // links: [{ rel: next, href: … }]
+		name = "nextlink"
+	case name == "next" && !strings.ContainsAny(text, "/?=&") && strings.Trim(text, "0123456789") != "": // the next port
+		return
+	}
+	p[name] = field{path, text}
 }
 
 var (

@@ -134,6 +134,7 @@ func jsonLines(r io.Reader) bool {
 // their paths. With wanted only lists inside lists are looked at for it.
 func (d *document) survey(r io.Reader, wanted string) (map[string]*jsonStats, error) {
 	lists := map[string]*jsonStats{}
+	d.paging = paging{}
 	note := func(path string) func(string, table.Cell) {
 		s := lists[path]
 		if s == nil {
@@ -141,7 +142,10 @@ func (d *document) survey(r io.Reader, wanted string) (map[string]*jsonStats, er
 			lists[path] = s
 		}
 		s.count++
-		return func(name string, _ table.Cell) {
+		return func(name string, c table.Cell) {
+			if c.Text == "next" {
+				d.paging.note(within(path, name), c.Text)
+			}
 			if !s.known[name] {
 				s.known[name] = true
 				s.fields = append(s.fields, name)
@@ -163,7 +167,7 @@ func (d *document) survey(r io.Reader, wanted string) (map[string]*jsonStats, er
 	w := newJSONWalk(r)
 	w.isList = func(path string) bool { return wanted == "" || path == wanted }
 	w.record = func(path string, _ int) error { return w.fields("", note(path)) }
-	d.zones, d.paging = nil, paging{}
+	d.zones = nil
 	w.other = func(path, text string) {
 		d.paging.note(path, text)
 		name := strings.NewReplacer("_", "", "-", "", " ", "").Replace(strings.ToLower(path[strings.LastIndexByte(path, '.')+1:]))

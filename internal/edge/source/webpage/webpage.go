@@ -132,7 +132,8 @@ func tagOf(z *html.Tokenizer) (atom.Atom, map[string]string) {
 
 func invisible(attrs map[string]string) bool {
 	_, hidden := attrs["hidden"]
-	return hidden || strings.Contains(strings.ReplaceAll(strings.ToLower(attrs["style"]), " ", ""), "display:none")
+	style := strings.ReplaceAll(strings.ToLower(attrs["style"]), " ", "")
+	return hidden || strings.Contains(style, "display:none") || strings.Contains(style, "visibility:hidden")
 }
 
 // squeeze makes every run of white space one space.

@@ -28,6 +28,9 @@ func visible(text string) string {
 				}
 				return r
 			}, text)
+			if !strings.ContainsAny(text, "⁰¹²³⁴⁵") {
+				break
+			}
 			text = raised().ReplaceAllStringFunc(text, func(clock string) string {
 				hour := strings.TrimRight(clock, "⁰¹²³⁴⁵⁶⁷⁸⁹")
 				return hour + ":" + lowered.Replace(clock[len(hour):])

@@ -2,6 +2,7 @@ package office
 
 import (
 	"archive/zip"
+	"fmt"
 	"io"
 	"math"
 	"os"
@@ -383,15 +384,29 @@ var timeAlone = pattern.Lazy(`(?i)^\d{1,2}[:.]\d\d([:.]\d\d)?( ?[ap]m)?$`)
 // clock is a time of day in what is shown.
 var clock = pattern.Lazy(`\d{1,2}:\d\d(:\d\d)?`)
 
+// showsClock tells whether a time of day is shown: 8:30, 08.30, 8h30, 8 AM.
+func showsClock(text string, t time.Time) bool {
+	text = strings.ToLower(text)
+	for _, hour := range []int{t.Hour(), (t.Hour()+11)%12 + 1} {
+		for _, sign := range []string{":", ".", "h", " h "} {
+			if strings.Contains(text, fmt.Sprintf("%d%s%02d", hour, sign, t.Minute())) {
+				return true
+			}
+		}
+	}
+	return clock().MatchString(text) || strings.HasSuffix(text, "am") || strings.HasSuffix(text, "pm") || strings.HasSuffix(text, "h") || strings.HasSuffix(text, "uhr")
+}
+
 // shownPart tells from what is shown of a date which part of it that is.
 func shownPart(text string, t time.Time) table.Part {
 	if text == "" {
 		return table.Whole
 	}
-	if timeAlone().MatchString(text) {
+	timed := t.Hour()+t.Minute()+t.Second() > 0
+	switch shows := timed && showsClock(text, t); {
+	case timeAlone().MatchString(text) && (shows || strings.Contains(text, ":")): // 04.05 can be a day
 		return table.ClockOnly
-	}
-	if !clock().MatchString(text) && t.Hour()+t.Minute()+t.Second() > 0 {
+	case timed && !shows:
 		return table.NoClock
 	}
 	groups := strings.FieldsFunc(clock().ReplaceAllString(text, " "), func(r rune) bool { return r < '0' || r > '9' })
@@ -406,7 +421,7 @@ func shownPart(text string, t time.Time) table.Part {
 		return at >= 0
 	}
 	day := take(t.Day())
-	switch year := take(t.Year()) || len(groups) > 0 && groups[len(groups)-1] == t.Format("06"); {
+	switch year := take(t.Year()) || slices.Contains(groups, t.Format("06")); {
 	case day && !year:
 		return table.NoYear
 	case day:

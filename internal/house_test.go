@@ -82,3 +82,21 @@ func TestImportsGoDown(t *testing.T) {
 	}))
 	assert.Greater(t, seen, 20)
 }
+
+// TestRowsAreAsked finds code that looks at a row's Cells where the rows may be held: it would
+// see none of them, and nobody would know.
+func TestRowsAreAsked(t *testing.T) {
+	seen := 0
+	for _, place := range []string{"core", "job", "cli"} {
+		require.NoError(t, fs.WalkDir(os.DirFS("."), place, func(file string, d fs.DirEntry, err error) error {
+			if err != nil || !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") || path.Dir(file) == "core/table" {
+				return err
+			}
+			text, err := os.ReadFile(file)
+			seen++
+			assert.NotRegexp(t, `\.Cells\b`, string(text), file)
+			return err
+		}))
+	}
+	assert.Greater(t, seen, 100)
+}

@@ -17,7 +17,7 @@ import (
 
 // memoryShare keeps the peak of memory near what is really in use: large
 // files are held once, and their garbage is small.
-const memoryShare = 50
+const memoryShare = 35
 
 // firstShare is what counts until the first collection: small work is done
 // without any.

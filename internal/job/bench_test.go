@@ -210,7 +210,7 @@ event:
   reminders: [2h]
 `))
 	require.Empty(b, faults)
-	read := func() ([]table.Row, table.Header) {
+	read := func() (table.Rows, table.Header) {
 		r, err := source.Open(b.Context(), path, source.Options{})
 		require.NoError(b, err)
 		defer r.Close()
@@ -229,7 +229,7 @@ event:
 			workers.Go(func() {
 				fork := m.Mapper()
 				var w intake.Wanted
-				for i := k; i < len(rows); i += n {
+				for i := k; i < rows.Len(); i += n {
 					if f := batch.Map(fork, i, &w); f != nil {
 						panic(f.Error())
 					}

@@ -62,7 +62,7 @@ func (l *load) heldRows() *HeldTable {
 		if l.req.partial() && !l.selected(h.Row) {
 			continue
 		}
-		row := l.batch.Rows[h.Row]
+		row := l.batch.Rows.At(h.Row)
 		one := HeldRow{Because: h.Fault.Cause.Error(), Cell: strings.TrimSpace(h.Fault.Place.Column), Advice: h.Fault.Advice}
 		if h.Fault.Quoted {
 			one.Because = `"` + h.Fault.Value + `" ` + one.Because
@@ -83,12 +83,16 @@ func mended(header table.Header) bool {
 
 // unquoted takes away the sign that keeps spreadsheets from taking a value for a
 // formula, which is no part of the value.
-func unquoted(rows []table.Row) {
-	for _, r := range rows {
-		for i, c := range r.Cells {
+func unquoted(rows table.Rows) (out table.Rows) {
+	var cells []table.Cell
+	for _, r := range rows.All() {
+		cells = r.AppendCells(cells[:0])
+		for i, c := range cells {
 			if len(c.Text) > 1 && c.Text[0] == '\'' && strings.ContainsRune("=+-@", rune(c.Text[1])) {
-				r.Cells[i].Text = c.Text[1:]
+				cells[i].Text = c.Text[1:]
 			}
 		}
+		out.Add(r.With(cells))
 	}
+	return out
 }

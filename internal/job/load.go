@@ -53,9 +53,9 @@ func (r *LoadRequest) partial() bool { return r.First > 0 || r.Rows != nil }
 type Sources []table.Origin
 
 // sourcesOf gives the origins of rows, or first where there is none.
-func sourcesOf(rows []table.Row, first table.Origin) (out Sources) {
+func sourcesOf(rows table.Rows, first table.Origin) (out Sources) {
 	var last *table.Origin
-	for _, r := range rows {
+	for _, r := range rows.All() {
 		if r.Origin != last && r.Origin != nil {
 			if last = r.Origin; !slices.Contains(out, *last) {
 				out = append(out, *last)
@@ -219,7 +219,7 @@ func (l *load) plan(ctx context.Context) error {
 	if l.req.partial() {
 		r.Selected = l.selected
 	}
-	if l.req.Write && len(l.batch.Rows) > spoolFrom {
+	if l.req.Write && l.batch.Rows.Len() > spoolFrom {
 		r.Spool = newSpool(os.TempDir())
 	}
 	r.Apart = l.apart
@@ -242,7 +242,7 @@ func (l *load) plan(ctx context.Context) error {
 
 // selected tells whether row i is to be tried.
 func (l *load) selected(i int) bool {
-	return (l.req.First == 0 || i < l.req.First) && (l.req.Rows == nil || l.req.Rows[int(l.batch.Rows[i].Number)])
+	return (l.req.First == 0 || i < l.req.First) && (l.req.Rows == nil || l.req.Rows[int(l.batch.Rows.At(i).Number)])
 }
 
 // continued adds to the report of a load what an earlier attempt of it has

@@ -215,27 +215,27 @@ func (l *load) openSource(ctx context.Context) (source.Reader, error) {
 	return nil, fault.Newf("nothing says which file to read").Do("add from: { file: … } to the intake, or give --file")
 }
 
-func (l *load) readSource(ctx context.Context) ([]table.Row, table.Header, error) {
+func (l *load) readSource(ctx context.Context) (rows table.Rows, header table.Header, err error) {
 	r, err := l.openSource(ctx)
 	if err != nil {
-		return nil, nil, err
+		return rows, nil, err
 	}
 	defer r.Close()
 	l.report.Source = *r.Origin()
-	rows, err := source.ReadAll(r, func(n int) { l.office.readSoFar(l.report.Source.File, n) })
+	rows, err = source.ReadAll(r, func(n int) { l.office.readSoFar(l.report.Source.File, n) })
 	l.report.Sources = sourcesOf(rows, l.report.Source)
 	about := r.About()
 	l.zones, l.years, l.more = about.Zones, about.Years, about.More
 	if err == nil && about.Running {
 		l.running(r)
 	} else if err == nil && len(l.in.Key) == 0 {
-		return nil, nil, l.keyMissing(rows, r.Header())
+		return rows, nil, l.keyMissing(rows, r.Header())
 	}
 	if mended(r.Header()) {
 		l.apart = true
-		unquoted(rows)
+		rows = unquoted(rows)
 	}
-	if err == nil && len(rows) == 0 && !about.Running {
+	if err == nil && rows.Len() == 0 && !about.Running {
 		f := fault.Newf("there is no row below the header in row %d", about.HeaderLast)
 		if about.HeaderLast == 0 {
 			f = fault.Newf("there is no row in it")
@@ -294,7 +294,7 @@ func (l *load) notedYear() {
 
 // compile matches or compiles the intake against the source's header and
 // learns the rows.
-func (l *load) compile(rows []table.Row, header table.Header) error {
+func (l *load) compile(rows table.Rows, header table.Header) error {
 	at := fault.Place{File: l.report.Source.File, Sheet: l.report.Source.Sheet}
 	z, why, f := l.office.DefaultZone()
 	if f != nil {
@@ -340,7 +340,7 @@ func (l *load) compile(rows []table.Row, header table.Header) error {
 	l.report.Evidence = m.Evidence()
 	l.report.Unused = slices.DeleteFunc(m.Unused(), func(name string) bool { // empty ones, and columns that reading several files or sheets, or holding rows, adds
 		from := l.in.From
-		if i := header.Find(name); i >= 0 && !slices.ContainsFunc(rows, func(r table.Row) bool { return r.Filled(i) }) {
+		if i := header.Find(name); i >= 0 && !rows.Filled(i) {
 			return true
 		}
 		return mended(header) && slices.Contains(heldColumns, name) || name == "File" && (from.Files != "" || from.Folder != "") || name == "Sheet" && from.All
@@ -504,9 +504,9 @@ func (l *load) route(ctx context.Context) error {
 }
 
 func (l *load) routeRows(ctx context.Context) error {
-	l.places = make([][]int32, len(l.batch.Rows))
+	l.places = make([][]int32, l.batch.Rows.Len())
 	mapper := l.batch.Mapping.Mapper()
-	for i, row := range l.batch.Rows {
+	for i, row := range l.batch.Rows.All() {
 		if fate, _ := l.batch.Fate(i); fate != intake.WantedRow {
 			continue
 		}
@@ -535,7 +535,7 @@ func (l *load) routeRows(ctx context.Context) error {
 			}
 		}
 	}
-	for i := range l.batch.Rows {
+	for i := range l.batch.Rows.Len() {
 		if series := l.batch.SeriesRow(i); series >= 0 {
 			l.places[i] = l.places[series]
 		}

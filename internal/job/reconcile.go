@@ -133,7 +133,7 @@ func (r *reconciler) mapAll(ctx context.Context) (rows []mappedRow, spans []even
 		outside []int
 	}
 	known := r.out.Range.To > 0
-	parts, err := InParts(ctx, len(r.batch.Rows), 2048, func() func(from, to int) part {
+	parts, err := InParts(ctx, r.batch.Rows.Len(), 2048, func() func(from, to int) part {
 		mapper := r.batch.Mapping.Mapper()
 		var w intake.Wanted
 		return func(from, to int) (out part) {
@@ -298,8 +298,8 @@ func (r *reconciler) placedRow(m *mappedRow, place int32) {
 	if current == nil && !inRange {
 		return
 	}
-	at := r.batch.Rows[m.index].Place()
-	key := r.batch.Mapping.Key(r.batch.Rows[m.index]).String()
+	at := r.batch.Rows.Place(m.index)
+	key := r.batch.Mapping.Key(r.batch.Rows.At(m.index)).String()
 	t := &r.out.Totals
 	old := c.holding.Row(m.id)
 	var view *event.View

@@ -60,13 +60,13 @@ func (x *Extract) where(text string) *fault.Fault {
 	}
 	used := c.Used()
 	eval := c.Evaluator(nil)
-	row := table.Row{Cells: make([]table.Cell, len(header))}
+	cells := make([]table.Cell, len(header))
 	var failed *fault.Fault
 	x.Rows = slices.DeleteFunc(x.Rows, func(r extract.Row) bool {
 		for _, i := range used {
-			row.Cells[i] = table.Cell{Kind: table.Text, Text: r.Value(header[i])}
+			cells[i] = table.Cell{Kind: table.Text, Text: r.Value(header[i])}
 		}
-		eval.Load(row)
+		eval.Load(table.Row{Cells: cells})
 		met, f := eval.Met(condition)
 		if f != nil {
 			failed = f

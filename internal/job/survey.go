@@ -29,7 +29,7 @@ type Survey struct {
 	About  source.About
 	Header table.Header
 	From   intake.From
-	Found  []table.Row    // events in its running text
+	Found  table.Rows     // events in its running text
 	Passed []table.Passed // dates in it that belong to no event
 }
 
@@ -62,7 +62,7 @@ func SurveyFile(ctx context.Context, office *Office, path string, from intake.Fr
 			s.Add(row)
 		}
 		if running {
-			out.Found = append(out.Found, row)
+			out.Found.Add(row)
 		}
 	}
 	out.About = *r.About()

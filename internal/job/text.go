@@ -19,9 +19,9 @@ import (
 )
 
 // keyMissing looks for the columns that could identify a row.
-func (l *load) keyMissing(rows []table.Row, header table.Header) *fault.Fault {
+func (l *load) keyMissing(rows table.Rows, header table.Header) *fault.Fault {
 	s := survey.New(header, moment.Settings{Present: l.office.Now, Zones: l.office.Zones})
-	for _, r := range rows {
+	for _, r := range rows.All() {
 		if !r.Hidden {
 			s.Add(r)
 		}
@@ -95,7 +95,7 @@ func (l *load) organize() {
 // holdOlder holds invitations of which a newer version is loaded.
 func (l *load) holdOlder() {
 	at := document.Columns.Find("Sequence")
-	for i, row := range l.batch.Rows {
+	for i, row := range l.batch.Rows.All() {
 		fate, id := l.batch.Fate(i)
 		sequence, err := strconv.Atoi(row.Cell(at).Text)
 		if fate != intake.WantedRow || err != nil {

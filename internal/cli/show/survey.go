@@ -19,17 +19,17 @@ import (
 // found lists what was found in running text.
 func (p *Printer) found(s *job.Survey) {
 	held := 0
-	for _, r := range s.Found {
+	for _, r := range s.Found.All() {
 		if r.Evidence != nil && r.Evidence.Held != nil {
 			held++
 		}
 	}
-	p.line("%s found, %d held, %s passed over", Counted(len(s.Found), "event"), held, Counted(len(s.Passed), "date"))
+	p.line("%s found, %d held, %s passed over", Counted(s.Found.Len(), "event"), held, Counted(len(s.Passed), "date"))
 	for _, note := range s.About.Notes {
 		p.wrapped(dim.Render("source")+"   ", note)
 	}
 	p.line("")
-	for _, r := range s.Found {
+	for _, r := range s.Found.All() {
 		lead := "  " + pad(where(nil, r.Place()), 8) + "  "
 		text := r.Cell(1).Text
 		for _, c := range []int{3, 4, 5} {
@@ -103,7 +103,7 @@ func (p *Printer) Survey(s *job.Survey) {
 	}
 	p.surveyKeys(s)
 	p.oddities(s)
-	if len(s.Found)+len(s.Passed) > 0 {
+	if s.Found.Len()+len(s.Passed) > 0 {
 		p.line("")
 		p.line("%s", bold.Render("in its text, tables included"))
 		p.found(s)
@@ -294,7 +294,7 @@ type surveyJSON struct {
 func SurveyJSON(s *job.Survey) any {
 	out := surveyJSON{File: s.Origin.File, Sheet: s.Origin.Sheet, Sheets: append([]source.Sheet{}, s.Sheets...), Format: s.About.Format, HiddenRows: s.About.HiddenRows, HiddenColumns: list(s.About.HiddenColumns), Merged: s.About.Merged, Notes: list(s.About.Notes), Survey: s.Survey}
 	out.Header.First, out.Header.Last, out.Header.Why = s.About.HeaderFirst, s.About.HeaderLast, s.About.Why
-	for _, r := range s.Found {
+	for _, r := range s.Found.All() {
 		one := foundJSON{Row: placeJSON(r.Place()), When: r.Cell(1).Text, What: r.Cell(3).Text, Where: r.Cell(4).Text, Who: r.Cell(5).Text, Status: r.Cell(6).Text, FromText: r.Evidence.Text}
 		if r.Evidence.Held != nil {
 			one.Held = r.Evidence.Held.Reason()

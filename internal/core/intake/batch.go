@@ -59,7 +59,7 @@ type Concurrently func(work func()) (wait func())
 // and mapped one after another. Hold and Leave belong to the goroutine that
 // made it.
 type Batch struct {
-	Rows    []table.Row
+	Rows    table.Rows
 	Mapping *Mapping
 	Held    []Held
 	LeftOut []LeftOut
@@ -81,9 +81,9 @@ type Batch struct {
 // NewBatch learns the rows and sorts out those that are left out, have no
 // key, or share a key. Blank rows must not be among them. What can be done side
 // by side is run by beside; nil does one after the other.
-func NewBatch(m *Mapping, rows []table.Row, beside Concurrently) *Batch {
-	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, len(rows)), fate: make([]Fate, len(rows)), notes: map[int]Notes{}, identity: m.intake.Identity, occurrences: map[int]changedDate{}}
-	s := sorter{Batch: b, first: make(map[identity.ID]int32, len(rows)), folded: make(map[uint64]int32, len(rows)), seed: maphash.MakeSeed()}
+func NewBatch(m *Mapping, rows table.Rows, beside Concurrently) *Batch {
+	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, rows.Len()), fate: make([]Fate, rows.Len()), notes: map[int]Notes{}, identity: m.intake.Identity, occurrences: map[int]changedDate{}}
+	s := sorter{Batch: b, first: make(map[identity.ID]int32, rows.Len()), folded: make(map[uint64]int32, rows.Len()), seed: maphash.MakeSeed()}
 	b.first, b.present = s.first, map[identity.ID]Fate{}
 	if beside == nil || m.occurrence != nil || m.leaveOut != nil { // what a row is may depend on its dates
 		m.Learn(rows)
@@ -103,7 +103,7 @@ func NewBatch(m *Mapping, rows []table.Row, beside Concurrently) *Batch {
 func (b *Batch) hold(i int, k identity.Key, f *fault.Fault) {
 	b.fate[i] = HeldRow
 	if f.Place.Row == 0 {
-		at := b.Rows[i].Place()
+		at := b.Rows.Place(i)
 		at.Column = f.Place.Column
 		f.At(at)
 	}
@@ -128,7 +128,7 @@ type sorter struct {
 
 // sort finds each row's fate as far as its key and the conditions tell.
 func (s *sorter) sort() {
-	for i, row := range s.Rows {
+	for i, row := range s.Rows.All() {
 		if s.judge(i, row) {
 			s.file(i, row)
 		}
@@ -226,7 +226,7 @@ func (s *sorter) file(i int, row table.Row) {
 	s.buf = s.key.AppendFold(s.buf[:0])
 	h := maphash.Bytes(s.seed, s.buf)
 	if j, ok := s.folded[h]; ok {
-		s.other = s.Mapping.Key(s.Rows[j]).AppendFold(s.other[:0])
+		s.other = s.Mapping.Key(s.Rows.At(int(j))).AppendFold(s.other[:0])
 		if string(s.other) == string(s.buf) {
 			s.alike = append(s.alike, [2]int{int(j), i})
 			return
@@ -242,8 +242,8 @@ func (s *sorter) settleAlike() {
 			if s.fate[i] != WantedRow {
 				continue
 			}
-			k, other := s.Mapping.Key(s.Rows[i]), p[1-n]
-			f := fault.New(k.String(), "differs from "+s.Mapping.Key(s.Rows[other]).String()+" in "+s.rowsText([]int{other}, i)+" only by case or leading zeros").Do("write both alike if they are one, or make them distinct")
+			k, other := s.Mapping.Key(s.Rows.At(i)), p[1-n]
+			f := fault.New(k.String(), "differs from "+s.Mapping.Key(s.Rows.At(other)).String()+" in "+s.rowsText([]int{other}, i)+" only by case or leading zeros").Do("write both alike if they are one, or make them distinct")
 			f.Place.Column = s.Mapping.keyLabel()
 			s.hold(i, k, f)
 		}
@@ -253,13 +253,13 @@ func (s *sorter) settleAlike() {
 // rowsText names rows: by their numbers, and where one of them or seen is of
 // another file or sheet by that too.
 func (b *Batch) rowsText(rows []int, seen ...int) string {
-	first := b.Rows[rows[0]].Origin
-	other := func(i int) bool { return b.Rows[i].Origin != first }
+	first := b.Rows.At(rows[0]).Origin
+	other := func(i int) bool { return b.Rows.At(i).Origin != first }
 	several := slices.ContainsFunc(rows, other) || slices.ContainsFunc(seen, other)
 	parts := make([]string, len(rows))
 	for n, i := range rows {
-		parts[n] = strconv.Itoa(int(b.Rows[i].Number))
-		if o := b.Rows[i].Origin; several && o != nil {
+		parts[n] = strconv.Itoa(int(b.Rows.At(i).Number))
+		if o := b.Rows.At(i).Origin; several && o != nil {
 			parts[n] = "row " + parts[n] + " of " + strings.TrimSpace(o.File+" "+o.Sheet)
 		}
 	}
@@ -287,7 +287,7 @@ func (s *sorter) settleDoubled() {
 	}
 	for _, lead := range order {
 		group := groups[lead]
-		key := s.Mapping.Key(s.Rows[lead])
+		key := s.Mapping.Key(s.Rows.At(lead))
 		what := s.difference(group)
 		if what == "" && s.fate[lead] == WantedRow {
 			s.notes[lead] |= SameRowTwice
@@ -345,14 +345,14 @@ func (b *Batch) Fate(i int) (Fate, identity.ID) { return b.fate[i], b.ids[i] }
 func (b *Batch) Map(m *Mapper, i int, w *Wanted) *fault.Fault {
 	o, changes := b.occurrences[i]
 	if !changes {
-		f := m.Map(b.Rows[i], w)
+		f := m.Map(b.Rows.At(i), w)
 		w.Notes |= b.notes[i]
 		return f
 	}
 	f := b.mapOccurrence(m, i, o, w)
 	w.Notes |= b.notes[i]
 	if f != nil {
-		at := b.Rows[i].Place()
+		at := b.Rows.Place(i)
 		at.Column = f.Place.Column
 		f.At(at)
 	}
@@ -362,11 +362,11 @@ func (b *Batch) Map(m *Mapper, i int, w *Wanted) *fault.Fault {
 // Proposal gives the event that a row of running text would be loaded as, were it
 // not held; nil where it has none.
 func (b *Batch) Proposal(i int) *event.Event {
-	if b.fate[i] != HeldRow || b.Rows[i].Evidence == nil {
+	if b.fate[i] != HeldRow || b.Rows.At(i).Evidence == nil {
 		return nil
 	}
 	var w Wanted
-	if b.mapper.Map(b.Rows[i], &w) != nil || w.Event.When.Start.IsZero() {
+	if b.mapper.Map(b.Rows.At(i), &w) != nil || w.Event.When.Start.IsZero() {
 		return nil
 	}
 	e := w.Event
@@ -375,7 +375,7 @@ func (b *Batch) Proposal(i int) *event.Event {
 
 // Hold holds row i, which was wanted.
 func (b *Batch) Hold(i int, f *fault.Fault) {
-	b.hold(i, b.Mapping.Key(b.Rows[i]), f)
+	b.hold(i, b.Mapping.Key(b.Rows.At(i)), f)
 }
 
 // Leave marks row i, which was wanted, as left out.
@@ -384,7 +384,7 @@ func (b *Batch) Leave(i int, why Why) {
 	if why == NothingToCancel {
 		reason = "cancelled in the source, and there is no event to cancel"
 	}
-	b.leave(i, b.Mapping.Key(b.Rows[i]), why, reason)
+	b.leave(i, b.Mapping.Key(b.Rows.At(i)), why, reason)
 }
 
 // RowOf gives the first row whose key has the ID, as long as it was wanted when

@@ -29,7 +29,8 @@ type place struct {
 
 // dated is a row with the day its event starts on.
 type dated struct {
-	row   *table.Row
+	place
+	at    int32 // its index
 	day   int64
 	clock int // moment.NoClock without one
 }
@@ -45,7 +46,7 @@ const (
 )
 
 // learnCompany looks at the dates of all rows and the lengths of some.
-func (m *Mapping) learnCompany(rows []table.Row) {
+func (m *Mapping) learnCompany(rows table.Rows) {
 	m.company = company{}
 	if m.intake.Outliers == "read" || m.start == nil || m.series.repeat != nil || m.series.also != nil || m.occurrence != nil {
 		return
@@ -58,29 +59,26 @@ func (m *Mapping) learnCompany(rows []table.Row) {
 	oddYear(list, odd)
 	oddOrder(list, odd)
 	oddClock(list, odd)
-	oddMonth(list, odd)
-	m.learnLengths(list)
+	oddMonth(list, rows, odd)
+	m.learnLengths(list, rows)
 	m.company.odd = odd
 }
 
 // starts reads the day of every row that has one.
-func (m *Mapping) starts(rows []table.Row) []dated {
+func (m *Mapping) starts(rows table.Rows) []dated {
 	mapper := m.Mapper() // it must not outlive the learning
-	out := make([]dated, 0, len(rows))
-	for i := range rows {
-		r := &rows[i]
+	out := make([]dated, 0, rows.Len())
+	for i, r := range rows.All() {
 		if r.Fault != nil || r.Hidden {
 			continue
 		}
-		mapper.eval.Load(*r)
-		if v, f := mapper.read(m.start, *r); f == nil && v.HasDate {
-			out = append(out, dated{r, v.Date / day24, v.Clock})
+		mapper.eval.Load(r)
+		if v, f := mapper.read(m.start, r); f == nil && v.HasDate {
+			out = append(out, dated{place{r.Origin, r.Number}, int32(i), v.Date / day24, v.Clock})
 		}
 	}
 	return out
 }
-
-func (d dated) place() place { return place{d.row.Origin, d.row.Number} }
 
 func (d dated) date() string { return shortDate(d.day * day24) }
 
@@ -114,7 +112,7 @@ func oddYear(list []dated, odd map[place]string) {
 		return
 	}
 	for _, d := range found {
-		odd[d.place()] = fmt.Sprintf("is %s, and nearly all other rows are from %s to %s", d.date(), shortDate(low*day24), shortDate(high*day24))
+		odd[d.place] = fmt.Sprintf("is %s, and nearly all other rows are from %s to %s", d.date(), shortDate(low*day24), shortDate(high*day24))
 	}
 }
 
@@ -144,7 +142,7 @@ func oddClock(list []dated, odd map[place]string) {
 		if d.clock == moment.NoClock || d.clock == 0 || d.clock >= dawn {
 			continue
 		}
-		odd[d.place()] = fmt.Sprintf("is at %s, in the night, and the other rows are between %s and %s", showClock(d.clock), showClock(first), showClock(last))
+		odd[d.place] = fmt.Sprintf("is at %s, in the night, and the other rows are between %s and %s", showClock(d.clock), showClock(first), showClock(last))
 	}
 }
 
@@ -157,7 +155,7 @@ func oddOrder(list []dated, odd map[place]string) {
 	up, down := 0, 0
 	for i := 1; i < len(list); i++ {
 		switch d := list[i].day - list[i-1].day; {
-		case list[i].row.Origin != list[i-1].row.Origin: // another file or sheet begins
+		case list[i].origin != list[i-1].origin: // another file or sheet begins
 		case d > 0:
 			up++
 		case d < 0:
@@ -175,7 +173,7 @@ func oddOrder(list []dated, odd map[place]string) {
 	}
 	for i := 1; i+1 < len(list); i++ {
 		before, here, behind := list[i-1], list[i], list[i+1]
-		if before.row.Origin != here.row.Origin || behind.row.Origin != here.row.Origin {
+		if before.origin != here.origin || behind.origin != here.origin {
 			continue
 		}
 		low, high := before.day, behind.day
@@ -183,18 +181,18 @@ func oddOrder(list []dated, odd map[place]string) {
 			low, high = high, low
 		}
 		if low <= high && (here.day < low-outOfOrder || here.day > high+outOfOrder) {
-			odd[here.place()] = fmt.Sprintf("is %s, and the rows are in order of their dates: row %d has %s, row %d %s", here.date(), before.row.Number, before.date(), behind.row.Number, behind.date())
+			odd[here.place] = fmt.Sprintf("is %s, and the rows are in order of their dates: row %d has %s, row %d %s", here.date(), before.row, before.date(), behind.row, behind.date())
 		}
 	}
 }
 
 // oddMonth finds dates outside of the month that the heading above them, or
 // the name of their sheet, says, where nearly all others fit it.
-func oddMonth(list []dated, odd map[place]string) {
+func oddMonth(list []dated, rows table.Rows, odd map[place]string) {
 	type month struct{ year, month int }
 	known := map[string]month{}
 	named := func(d dated) (string, month) {
-		for _, text := range []string{d.row.Under, sheetOf(d.row)} {
+		for _, text := range []string{rows.At(int(d.at)).Under, sheetOf(d.origin)} {
 			if text == "" {
 				continue
 			}
@@ -233,26 +231,27 @@ func oddMonth(list []dated, odd map[place]string) {
 	}
 	for _, d := range bad {
 		text, _ := named(d)
-		odd[d.place()] = fmt.Sprintf("is %s, and stands under %q", d.date(), fault.Shorten(text, 40))
+		odd[d.place] = fmt.Sprintf("is %s, and stands under %q", d.date(), fault.Shorten(text, 40))
 	}
 }
 
-func sheetOf(r *table.Row) string {
-	if r.Origin == nil {
+func sheetOf(o *table.Origin) string {
+	if o == nil {
 		return ""
 	}
-	return r.Origin.Sheet
+	return o.Sheet
 }
 
 // learnLengths looks at how long the events of some rows last.
-func (m *Mapping) learnLengths(list []dated) {
+func (m *Mapping) learnLengths(list []dated, rows table.Rows) {
 	mapper := m.Mapper() // it must not outlive the learning
 	var clock, days []time.Duration
 	var w Wanted
 	for i := 0; i < len(list); i += max(1, len(list)/sampledLengths) {
 		w = Wanted{}
-		mapper.eval.Load(*list[i].row)
-		span, f := mapper.span(*list[i].row, &w)
+		row := rows.At(int(list[i].at))
+		mapper.eval.Load(row)
+		span, f := mapper.span(row, &w)
 		switch {
 		case f != nil || span.Rule != "":
 		case span.AllDay():

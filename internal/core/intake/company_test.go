@@ -75,9 +75,9 @@ func TestMonthAbove(t *testing.T) {
 			_, b := compiled(t, "event: { title: '{No}', start: '{Day}' }\n", strings.Join(lines, "\n"), func(r *table.Row) { r.Under, r.Origin = c.under, from })
 			var held []string
 			var w Wanted
-			for i := range b.Rows {
+			for i := range b.Rows.Len() {
 				if f := b.Map(b.mapper, i, &w); f != nil {
-					held = append(held, b.Rows[i].Cell(1).Text)
+					held = append(held, textOf(b, i, 1))
 				}
 			}
 			assert.Equal(t, c.held, strings.Join(held, " "))

@@ -49,7 +49,7 @@ func (b *Batch) Off(counts func(row int) bool) (out []string) {
 		off := match.Off(heading)
 		var texts []string
 		n := 0
-		for i, r := range b.Rows {
+		for i, r := range b.Rows.All() {
 			c := r.Cell(column)
 			if c.Kind != table.Text && c.Kind != table.Bool || b.fate[i] != WantedRow || r.Evidence != nil || !off(c.Text) || !counts(i) {
 				continue
@@ -99,7 +99,7 @@ func (b *Batch) strangers(name string, c *template.Condition) []string {
 func (b *Batch) values(c template.Comparison) (has bool, others []string) {
 	const most = 4
 	more := false
-	for _, r := range b.Rows {
+	for _, r := range b.Rows.All() {
 		text := strings.TrimSpace(r.Cell(c.Column).Text)
 		if text == c.Value {
 			return true, nil

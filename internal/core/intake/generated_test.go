@@ -116,7 +116,7 @@ func TestGenerated(t *testing.T) {
 		}
 		m, faults := in.Compile(table.Header{"No", "A", "B", "C", "D"}, book, zone.UTC, time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC))
 		require.Empty(t, faults)
-		m.Learn(rows)
+		m.Learn(table.Hold(rows...))
 		mapper := m.Mapper()
 		for i, cells := range rows {
 			var w Wanted

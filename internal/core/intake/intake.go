@@ -406,7 +406,7 @@ func (in *Intake) With(change func(*Intake)) *Intake {
 
 // Matched gives a copy of the intake for a table that no file describes, with
 // the columns that suit the fields.
-func (in *Intake) Matched(header table.Header, rows []table.Row, fields map[string][]string, set moment.Settings) (*Intake, []match.Choice, *fault.Fault) {
+func (in *Intake) Matched(header table.Header, rows table.Rows, fields map[string][]string, set moment.Settings) (*Intake, []match.Choice, *fault.Fault) {
 	given := match.Given{Key: in.Key, Fields: fields}
 	choices, f := match.Columns(header, rows, given, set)
 	out := in.With(func(out *Intake) { out.SetEvent(choices) })

@@ -38,7 +38,7 @@ func compiled(t *testing.T, settings, rows string, change ...func(*table.Row)) (
 			f(&given[i])
 		}
 	}
-	header, list, faults := in.Prepare(strings.Split(lines[0], "|"), given)
+	header, list, faults := in.Prepare(strings.Split(lines[0], "|"), table.Hold(given...))
 	require.Empty(t, faults, "%v", faults)
 	m, faults := in.Compile(header, book, zone.UTC, present)
 	require.Empty(t, faults, "%v", faults)
@@ -52,6 +52,11 @@ func tableOf(lines []string) (out []table.Row) {
 		out = append(out, r)
 	}
 	return out
+}
+
+func textOf(b *Batch, row, column int) string {
+	r := b.Rows.At(row)
+	return r.Cell(column).Text
 }
 
 // TestFields fills every field that one template fills, and refuses what it
@@ -129,7 +134,7 @@ func TestFixedMistakes(t *testing.T) {
 	for setting, want := range map[string]string{"zone: Tarn/Haven": "is not a time zone", "needs: [None]": `"None" is not a column`, "period: { from: soon }": "is not a day", "leave_out: 'Nope == 1'": `"Nope" is not a column`, "clean: [None]": `"None" is not a column`, "labels: { in: Day }": "labels names no columns"} {
 		in, faults := Parse("x.yaml", []byte("key: No\ninto: c\n"+setting+"\nevent: { title: '{No}', start: '{Day}' }\n"))
 		require.Empty(t, faults, setting)
-		_, _, faults = in.Prepare(table.Header{"No", "Day"}, nil)
+		_, _, faults = in.Prepare(table.Header{"No", "Day"}, table.Rows{})
 		if len(faults) == 0 {
 			_, faults = in.Compile(table.Header{"No", "Day"}, book, zone.UTC, present)
 		}
@@ -229,7 +234,7 @@ func TestCopies(t *testing.T) {
 	in.Defaults()
 	book, err := zone.NewBook(nil)
 	require.NoError(t, err)
-	found, choices, f := in.Matched(table.Header{"No", "Ship", "Day"}, []table.Row{row("1", "A", "2026-03-05")}, nil, moment.Settings{Present: present, Zones: book})
+	found, choices, f := in.Matched(table.Header{"No", "Ship", "Day"}, table.Hold(row("1", "A", "2026-03-05")), nil, moment.Settings{Present: present, Zones: book})
 	require.Nil(t, f)
 	assert.Len(t, choices, 2)
 	assert.Equal(t, "{Ship}", found.EventText("title"))
@@ -243,7 +248,7 @@ func TestCopies(t *testing.T) {
 	assert.Equal(t, []string{"c", "No"}, []string{found.Into[0], found.Key[0]})
 	assert.Equal(t, []string{"d", "X"}, []string{out.Into[0], out.Key[0]})
 	assert.Nil(t, out.PropertyNames())
-	_, _, f = in.Matched(table.Header{"No", "Ship"}, nil, nil, moment.Settings{Present: present, Zones: book})
+	_, _, f = in.Matched(table.Header{"No", "Ship"}, table.Rows{}, nil, moment.Settings{Present: present, Zones: book})
 	assert.NotNil(t, f)
 	for file, want := range map[string]string{"inbox/berth-2026-03-01.xlsx": "berth", "Berth Bookings (2).csv": "berth-bookings", "spring final v3.ods": "spring", "2026.csv": "2026", "list_copy.csv": "list"} {
 		assert.Equal(t, want, NameFromFile(file), file)
@@ -252,12 +257,12 @@ func TestCopies(t *testing.T) {
 
 // TestMessagesDay counts relative words from the day a row's message was sent.
 func TestMessagesDay(t *testing.T) {
-	_, b := compiled(t, "event: { title: '{Ship}', start: '{Day}' }\n", "No|Ship|Day\n1|A|tomorrow\n2|B|tomorrow\n3|C|tomorrow")
-	for i, sent := range []time.Time{time.Date(2026, 3, 10, 23, 30, 0, 0, time.FixedZone("", 3600)), time.Date(2026, 3, 11, 9, 0, 0, 0, time.UTC), {}} {
-		b.Rows[i].Origin = &table.Origin{File: "m.eml", Message: "<1@fenn-agency.example>", Sent: sent}
-	}
+	sent := []time.Time{time.Date(2026, 3, 10, 23, 30, 0, 0, time.FixedZone("", 3600)), time.Date(2026, 3, 11, 9, 0, 0, 0, time.UTC), {}}
+	_, b := compiled(t, "event: { title: '{Ship}', start: '{Day}' }\n", "No|Ship|Day\n1|A|tomorrow\n2|B|tomorrow\n3|C|tomorrow", func(r *table.Row) {
+		r.Origin = &table.Origin{File: "m.eml", Message: "<1@fenn-agency.example>", Sent: sent[r.Number-2]}
+	})
 	var got []string
-	for i := range b.Rows {
+	for i := range b.Rows.Len() {
 		var w Wanted
 		if f := b.Map(b.mapper, i, &w); f != nil {
 			got = append(got, f.Reason())
@@ -276,7 +281,7 @@ func TestOccurrences(t *testing.T) {
 			"1|Ferry|2026-03-05|08:00|2026-03-05|09:30|weekly on Mon, 5 times||\n1|||10:00||||2026-03-09|\n1|||10:00||10:20||2026-03-16|\n1||2026-03-24|||||2026-03-23|\n1|||||||2026-03-30|off\n1|Late||||||2026-04-06|\n"+
 			"2|Dredging|2026-03-05||2026-03-06||monthly, 3 times||\n2||2026-04-07|||||2026-04-05|\n3|Once|2026-03-05|08:00|||||\n3|||||||2026-03-05|\n4|Nobody's||||||2026-03-05|\n1|||||||soon|\n5|Off|2026-03-05|08:00|||daily||off\n5|||09:00||||2026-03-06|\n")
 	var got []string
-	for i := range b.Rows {
+	for i := range b.Rows.Len() {
 		fate, _ := b.Fate(i)
 		var w Wanted
 		f := b.Map(b.mapper, i, &w)
@@ -323,7 +328,7 @@ func TestSpanEdges(t *testing.T) {
 	_, b := compiled(t, "assume: { overnight: 10h }\nevent: { title: '{No}', start: '{Day} {From}', end: '{End} {Until}', all_day: '{Whole}' }\n",
 		"No|Day|From|End|Until|Whole\n1|2026-03-05|22:00||08:00\n2|2026-03-05|22:00||08:01\n3|2026-03-05||2026-03-07 00:00||yes\n4|2026-03-05||2026-03-07|\n5|2026-03-05|08:00||08:00\n6|2026-03-05|08:00|2026-03-05|24:00\n7|2026-03-05|24:00|2026-03-06|01:00")
 	var got []string
-	for i := range b.Rows {
+	for i := range b.Rows.Len() {
 		var w Wanted
 		if f := b.Map(b.mapper, i, &w); f != nil {
 			got = append(got, f.Cause.Error())
@@ -372,7 +377,7 @@ func TestWays(t *testing.T) {
 				rows += strings.Join([]string{strconv.Itoa(n), "2026-03-05", all, cell(1, "08:00"), cell(2, "2026-03-06"), cell(4, "10:00"), length}, "|") + "\n"
 			}
 			_, b := compiled(t, "assume: { length: 30m }\nevent: { title: '{No}', start: '{Day} {From}', end: '{To day} {To}', length: '{Length}', all_day: '{All}' }\n", rows)
-			for i := range b.Rows {
+			for i := range b.Rows.Len() {
 				var w Wanted
 				out := ""
 				if f := b.Map(b.mapper, i, &w); f != nil {
@@ -380,7 +385,7 @@ func TestWays(t *testing.T) {
 				} else {
 					out = w.Event.When.String()
 				}
-				fmt.Fprintf(&got, "%s|%s|%s\n", strings.Join([]string{all, b.Rows[i].Cells[3].Text, b.Rows[i].Cells[4].Text, b.Rows[i].Cells[5].Text}, ","), length, out)
+				fmt.Fprintf(&got, "%s|%s|%s\n", strings.Join([]string{all, textOf(b, i, 3), textOf(b, i, 4), textOf(b, i, 5)}, ","), length, out)
 			}
 		}
 	}

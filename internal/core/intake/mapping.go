@@ -115,8 +115,8 @@ func (m *Mapping) Fixed() ([]Destination, bool) {
 
 // Learn takes the dates of all rows into account. It must be called once,
 // before any row is mapped.
-func (m *Mapping) Learn(rows []table.Row) {
-	for _, r := range rows {
+func (m *Mapping) Learn(rows table.Rows) {
+	for _, r := range rows.All() {
 		if r.Fault != nil {
 			continue
 		}
@@ -152,9 +152,9 @@ func (m *Mapping) spans() []*moments {
 }
 
 // learnTexts learns the dates in texts that are put together first.
-func (m *Mapping) learnTexts(rows []table.Row) {
+func (m *Mapping) learnTexts(rows table.Rows) {
 	mapper := m.Mapper() // it must not outlive the learning
-	for _, r := range rows {
+	for _, r := range rows.All() {
 		if r.Fault != nil {
 			continue
 		}

@@ -24,7 +24,7 @@ func sheet(t *testing.T, settings, text string) []string {
 	in, faults := Parse("x.yaml", []byte("key: No\ninto: c\n"+settings))
 	require.Empty(t, faults, "%v", faults)
 	var header table.Header
-	var rows []table.Row
+	var rows table.Rows
 	for n, line := range strings.Split(strings.TrimSpace(text), "\n") {
 		cells := strings.Split(line, "|")
 		if n == 0 {
@@ -33,7 +33,7 @@ func sheet(t *testing.T, settings, text string) []string {
 		}
 		r := row(cells...)
 		r.Number = int32(n + 1)
-		rows = append(rows, r)
+		rows.Add(r)
 	}
 	header, rows, faults = in.Prepare(header, rows)
 	require.Empty(t, faults)
@@ -41,9 +41,9 @@ func sheet(t *testing.T, settings, text string) []string {
 	require.Empty(t, faults, "%v", faults)
 	b := NewBatch(m, rows, nil)
 	mapper := m.Mapper()
-	out := make([]string, len(rows))
+	out := make([]string, rows.Len())
 	var w Wanted
-	for i := range rows {
+	for i := range rows.Len() {
 		if fate, _ := b.Fate(i); fate != WantedRow {
 			continue
 		}
@@ -546,11 +546,11 @@ func FuzzIntake(f *testing.F) {
 			return
 		}
 		header := table.Header{"No", "Day", "At", "Rep"}
-		var rows []table.Row
+		var rows table.Rows
 		for n, line := range strings.Split(cells, "\n") {
 			r := row(strings.Split(line, "|")...)
 			r.Number = int32(n + 2)
-			rows = append(rows, r)
+			rows.Add(r)
 		}
 		header, rows, faults = in.Prepare(header, rows)
 		if len(faults) > 0 {
@@ -562,7 +562,7 @@ func FuzzIntake(f *testing.F) {
 		}
 		b := NewBatch(m, rows, nil)
 		var w Wanted
-		for i := range rows {
+		for i := range rows.Len() {
 			if fate, _ := b.Fate(i); fate == WantedRow && b.Map(b.mapper, i, &w) == nil {
 				_, err := event.ParseSpan(w.Event.When.String(), book.Find)
 				require.NoError(t, err)

@@ -130,13 +130,13 @@ type changedDate struct {
 func (b *Batch) mapOccurrence(m *Mapper, i int, o changedDate, w *Wanted) *fault.Fault {
 	master, ok := b.first[o.series]
 	if !ok {
-		return fault.New(b.Mapping.Key(b.Rows[i]).String(), "is the key of no series in the source").Do("add the row of the series, or correct the key")
+		return fault.New(b.Mapping.Key(b.Rows.At(i)).String(), "is the key of no series in the source").Do("add the row of the series, or correct the key")
 	}
-	if b.fate[master] != WantedRow || m.Map(b.Rows[master], w) != nil {
-		return fault.Newf("its series in row %d is held", b.Rows[master].Number).Do("correct that row first")
+	if b.fate[master] != WantedRow || m.Map(b.Rows.At(int(master)), w) != nil {
+		return fault.Newf("its series in row %d is held", b.Rows.At(int(master)).Number).Do("correct that row first")
 	}
 	if w.Cancel {
-		return fault.Newf("its series in row %d is cancelled", b.Rows[master].Number).Do("remove this row")
+		return fault.Newf("its series in row %d is cancelled", b.Rows.At(int(master)).Number).Do("remove this row")
 	}
-	return m.MapOccurrence(b.Rows[i], o.date, w)
+	return m.MapOccurrence(b.Rows.At(i), o.date, w)
 }

@@ -12,7 +12,7 @@ import (
 // Prepare applies the intake's rules of cleaning to the rows, and gives the
 // header with the columns that labelled lines become. The rows it is given are
 // left as they are.
-func (in *Intake) Prepare(header table.Header, rows []table.Row) (table.Header, []table.Row, []*fault.Fault) {
+func (in *Intake) Prepare(header table.Header, rows table.Rows) (table.Header, table.Rows, []*fault.Fault) {
 	if len(in.Clean) == 0 && in.Labels.In == "" {
 		return header, rows, nil
 	}
@@ -41,14 +41,19 @@ func (in *Intake) Prepare(header table.Header, rows []table.Row) (table.Header, 
 	}
 	wide := append(header[:len(header):len(header)], in.Labels.Columns...)
 	labelled := labelPattern(in.Labels.Columns)
-	out := make([]table.Row, len(rows))
-	for n, row := range rows {
-		out[n] = row
+	var out table.Rows
+	cells := make([]table.Cell, len(wide))
+	for _, row := range rows.All() {
 		if row.Fault != nil {
+			out.Add(row)
 			continue
 		}
-		cells := make([]table.Cell, len(wide))
-		copy(cells, row.Cells[:min(len(row.Cells), len(header))])
+		for i := range cells {
+			cells[i] = table.Cell{}
+			if i < len(header) {
+				cells[i] = row.Cell(i)
+			}
+		}
 		for _, i := range clean {
 			if cells[i].Kind == table.Text {
 				cells[i].Text = cleanText(cells[i].Text)
@@ -61,7 +66,7 @@ func (in *Intake) Prepare(header table.Header, rows []table.Row) (table.Header, 
 				}
 			}
 		}
-		out[n].Cells = cells
+		out.Add(row.With(cells))
 	}
 	return wide, out, nil
 }

@@ -294,14 +294,14 @@ func (m *Mapper) sentence(text string, row table.Row) (string, *fault.Fault) {
 
 // learnDayNames learns in which languages the weekdays of the series are, from all rows:
 // "Di" alone is a Tuesday or a Sunday.
-func (m *Mapping) learnDayNames(rows []table.Row) {
+func (m *Mapping) learnDayNames(rows table.Rows) {
 	for _, t := range []*template.Template{m.series.repeat, m.series.on} {
 		if t == nil {
 			continue
 		}
 		columns, _ := t.Columns()
 		seen := map[string]bool{} // few texts stand in many rows
-		for _, r := range rows {
+		for _, r := range rows.All() {
 			for _, i := range columns {
 				if text := r.Cell(i).Text; r.Fault == nil && r.Filled(i) && !seen[text] {
 					seen[text] = true

@@ -1,8 +1,6 @@
 package intake
 
 import (
-	"slices"
-
 	"almanach/internal/core/fault"
 	"almanach/internal/core/table"
 )
@@ -11,7 +9,7 @@ import (
 // that the intake reads are. It gives a fault where no setting says what that
 // means, and where only some of them are.
 func (m *Mapping) crossedOut(row table.Row) (bool, *fault.Fault) {
-	if m.intake.Struck == "read" || !slices.ContainsFunc(row.Cells, func(c table.Cell) bool { return c.Struck }) {
+	if m.intake.Struck == "read" || !row.Struck() {
 		return false, nil
 	}
 	filled, struck, first := 0, 0, -1

@@ -21,7 +21,7 @@ const enoughWeekdays = 5
 // learnWeekdays finds a column of weekdays beside the dates. Nothing maps it,
 // and it is evidence all the same: a date that contradicts it is most likely
 // wrong. In rows of series it says something else.
-func (m *Mapping) learnWeekdays(rows []table.Row) {
+func (m *Mapping) learnWeekdays(rows table.Rows) {
 	m.weekday = -1
 	if m.start == nil || m.series.repeat != nil || m.series.also != nil {
 		return
@@ -39,7 +39,7 @@ var yearNames = []string{"year", "jahr", "année", "annee", "año", "ano", "anno
 
 // learnBeside finds columns that nothing maps and that say more of the dates and
 // times: their year, or am and pm.
-func (m *Mapping) learnBeside(rows []table.Row) {
+func (m *Mapping) learnBeside(rows table.Rows) {
 	m.year, m.half = -1, -1
 	if m.start == nil {
 		return
@@ -49,7 +49,7 @@ func (m *Mapping) learnBeside(rows []table.Row) {
 			continue
 		}
 		years, halves, filled := 0, 0, 0
-		for _, r := range rows {
+		for _, r := range rows.All() {
 			if r.Fault != nil || !r.Filled(i) {
 				continue
 			}
@@ -95,10 +95,10 @@ func (m *Mapper) fitsBeside(row table.Row, v moment.Value) *fault.Fault {
 
 // namesWeekdays tells whether column i has weekdays, and they are those of the
 // rows' dates. It looks at the first rows that have something there.
-func (m *Mapping) namesWeekdays(i int, rows []table.Row) bool {
+func (m *Mapping) namesWeekdays(i int, rows table.Rows) bool {
 	var looked []table.Row
 	in := ^moment.Languages(0) // that have all the names
-	for _, r := range rows {
+	for _, r := range rows.All() {
 		if r.Fault != nil || !r.Filled(i) {
 			continue
 		}

@@ -140,12 +140,9 @@ func offLabel(heading string) string {
 }
 
 // Cancelling gives the texts of a column that can say that a row is cancelled, each once.
-func Cancelling(rows []table.Row, column int) (out []string) {
-	for _, row := range rows {
-		if column >= len(row.Cells) {
-			continue
-		}
-		c := row.Cells[column]
+func Cancelling(rows table.Rows, column int) (out []string) {
+	for _, row := range rows.All() {
+		c := row.Cell(column)
 		if len(c.Text) == 0 || len(c.Text) > 12 || c.Kind != table.Text && c.Kind != table.Bool || len(out) > 0 && out[len(out)-1] == c.Text || slices.Contains(out, c.Text) {
 			continue
 		}

@@ -38,7 +38,7 @@ func TestCancels(t *testing.T) {
 				rows[n].Cells = append(rows[n].Cells, table.Cell{Kind: table.Text, Text: text})
 			}
 		}
-		got, _ := Cancels(c.header, func(i int) []string { return Cancelling(rows, i) })
+		got, _ := Cancels(c.header, func(i int) []string { return Cancelling(table.Hold(rows...), i) })
 		assert.Equal(t, c.want, got, name)
 	}
 }

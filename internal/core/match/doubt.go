@@ -81,7 +81,7 @@ func (m *chooser) tied() (out [][]string) {
 // folded gives a fault for rows of which one event each may be too few: those with several
 // dates, as in Date 1 and Date 2, and those that can be lessons of each week, with a column of
 // weekdays and two dates on that day, weeks apart. Some of the rows tell.
-func folded(header table.Header, rows []table.Row, traits []Traits, choices []Choice) *fault.Fault {
+func folded(header table.Header, rows table.Rows, traits []Traits, choices []Choice) *fault.Fault {
 	at := slices.IndexFunc(choices, func(c Choice) bool { return c.Field == "start" })
 	if at < 0 || slices.ContainsFunc(choices, func(c Choice) bool { return c.Field == "repeat" }) {
 		return nil
@@ -128,16 +128,17 @@ func folded(header table.Header, rows []table.Row, traits []Traits, choices []Ch
 
 // lessons tells whether two columns hold days that are weeks apart, both on a weekday that a
 // third one names.
-func lessons(rows []table.Row, from int, first *moment.Column, to int, last *moment.Column, day int) bool {
-	stride := max(1, len(rows)/sampled)
+func lessons(rows table.Rows, from int, first *moment.Column, to int, last *moment.Column, day int) bool {
+	stride := max(1, rows.Len()/sampled)
 	apart := 0
-	for n := 0; n < len(rows); n += stride {
-		a, f := first.Read(rows[n].Cell(from))
-		b, g := last.Read(rows[n].Cell(to))
+	for n := 0; n < rows.Len(); n += stride {
+		row := rows.At(n)
+		a, f := first.Read(row.Cell(from))
+		b, g := last.Read(row.Cell(to))
 		if f != nil || g != nil || !a.HasDate || !b.HasDate || b.Date-a.Date < 7*86400 {
 			continue
 		}
-		names, _ := moment.Weekdays(rows[n].Cell(day).Text, 0)
+		names, _ := moment.Weekdays(row.Cell(day).Text, 0)
 		if (b.Date-a.Date)%(7*86400) != 0 || names&(1<<zone.Civil(a.Date).Weekday()) == 0 {
 			return false
 		}

@@ -78,7 +78,7 @@ func TestHeadings(t *testing.T) {
 		if at["title"] == "" || start != "" && at[start] == "" || start == "" && (at["date"] == "" && at["first"] == "" || at["time"] == "") || apart && (at["last"] == "" || at["end"] == "") {
 			continue
 		}
-		choices, f := Columns(header, eventRows(r, header, kinds), Given{Key: []string{"Ref"}}, set)
+		choices, f := Columns(header, table.Hold(eventRows(r, header, kinds)...), Given{Key: []string{"Ref"}}, set)
 		tables++
 		if f != nil {
 			continue

@@ -19,7 +19,7 @@ const None = "none"
 // hours looks at the columns of times that were chosen and at those that were left.
 type hours struct {
 	header  table.Header
-	rows    []table.Row
+	rows    table.Rows
 	traits  []Traits
 	choices []Choice
 	given   Given
@@ -28,7 +28,7 @@ type hours struct {
 // unplaced gives a fault where times of day were left out that may be the start or the end of
 // the events: left out, they would make the events whole days, or of a length that is only
 // assumed. Some of the rows tell.
-func unplaced(header table.Header, rows []table.Row, traits []Traits, choices []Choice, given Given) *fault.Fault {
+func unplaced(header table.Header, rows table.Rows, traits []Traits, choices []Choice, given Given) *fault.Fault {
 	h := hours{header, rows, traits, choices, given}
 	start := h.choice("start")
 	if start == nil {
@@ -200,7 +200,7 @@ func (h *hours) otherZone() *fault.Fault {
 		if h.taken(i) || len(t.Samples) == 0 || slices.ContainsFunc(t.Samples, func(s string) bool { return !zone.IsName(s) }) {
 			continue
 		}
-		for _, row := range h.rows {
+		for _, row := range h.rows.All() {
 			a, b := strings.TrimSpace(row.Cell(first).Text), strings.TrimSpace(row.Cell(i).Text)
 			if a != "" && b != "" && !strings.EqualFold(a, b) {
 				label := h.header.Label(i)
@@ -360,9 +360,10 @@ func (h *hours) rivals(chosen, other int) bool {
 // quarter hours, and not all of full ones.
 func (h *hours) quarters(i int) bool {
 	some := false
-	stride := max(1, len(h.rows)/sampled)
-	for n := 0; n < len(h.rows); n += stride {
-		c := h.rows[n].Cell(i)
+	stride := max(1, h.rows.Len()/sampled)
+	for n := 0; n < h.rows.Len(); n += stride {
+		row := h.rows.At(n)
+		c := row.Cell(i)
 		if !c.Filled() {
 			continue
 		}
@@ -400,11 +401,12 @@ const month = 31 * 86400
 func (h *hours) later(from, i int, most int64) bool {
 	first, other := h.traits[from].Column, h.traits[i].Column
 	dated := first.Mostly() == moment.DateRole && other.Mostly() == moment.DateRole
-	stride := max(1, len(h.rows)/sampled)
+	stride := max(1, h.rows.Len()/sampled)
 	later, both := 0, 0
-	for n := 0; n < len(h.rows); n += stride {
-		a, f := first.Read(h.rows[n].Cell(from))
-		b, g := other.Read(h.rows[n].Cell(i))
+	for n := 0; n < h.rows.Len(); n += stride {
+		row := h.rows.At(n)
+		a, f := first.Read(row.Cell(from))
+		b, g := other.Read(row.Cell(i))
 		if f != nil || g != nil || a.Clock == moment.NoClock || b.Clock == moment.NoClock || a.EndClock != moment.NoClock {
 			continue
 		}

@@ -118,14 +118,14 @@ type Given struct {
 // Columns chooses columns for the fields of a table by its rows. It gives a fault where
 // no column suits for what every event must have, or where a column holds times
 // of day and does not say what of.
-func Columns(header table.Header, rows []table.Row, given Given, set moment.Settings) ([]Choice, *fault.Fault) {
+func Columns(header table.Header, rows table.Rows, given Given, set moment.Settings) ([]Choice, *fault.Fault) {
 	given = given.named(header)
 	traits := make([]Traits, len(header))
-	stride := max(1, len(rows)/sampled)
+	stride := max(1, rows.Len()/sampled)
 	for i := range header {
 		c := moment.NewColumn(set)
-		for n := 0; n < len(rows) && !given.Without(header, i); n += stride {
-			r := rows[n]
+		for n := 0; n < rows.Len() && !given.Without(header, i); n += stride {
+			r := rows.At(n)
 			c.Learn(int(r.Number), r.Cell(i))
 			if cell := r.Cell(i); cell.Filled() {
 				traits[i].Learn(cell)
@@ -192,7 +192,7 @@ func (m *chooser) has(field string) bool { return m.choice(field) != nil }
 
 // Choose chooses columns for the fields by the traits of each column, and by some rows. The
 // fault says what a person must decide; there are choices all the same.
-func Choose(header table.Header, rows []table.Row, traits []Traits, given Given) ([]Choice, *fault.Fault) {
+func Choose(header table.Header, rows table.Rows, traits []Traits, given Given) ([]Choice, *fault.Fault) {
 	given = given.named(header)
 	choices, f := choose(header, rows, traits, given)
 	if f == nil {
@@ -217,7 +217,7 @@ func (g Given) named(header table.Header) Given {
 	return g
 }
 
-func choose(header table.Header, rows []table.Row, traits []Traits, given Given) ([]Choice, *fault.Fault) {
+func choose(header table.Header, rows table.Rows, traits []Traits, given Given) ([]Choice, *fault.Fault) {
 	choices, f := suit(header, traits, given)
 	if h := (hours{header, rows, traits, choices, given}); h.backwards() {
 		given.turned = true
@@ -231,7 +231,7 @@ func choose(header table.Header, rows []table.Row, traits []Traits, given Given)
 }
 
 // doubts looks at what the choices leave out.
-func doubts(header table.Header, rows []table.Row, traits []Traits, choices []Choice, given Given) *fault.Fault {
+func doubts(header table.Header, rows table.Rows, traits []Traits, choices []Choice, given Given) *fault.Fault {
 	if f := folded(header, rows, traits, choices); f != nil {
 		return f
 	}

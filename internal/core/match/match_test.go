@@ -134,7 +134,7 @@ func TestMatch(t *testing.T) {
 			}
 			rows = append(rows, row)
 		}
-		choices, f := Columns(strings.Split(tt.header, "|"), rows, Given{Key: []string{"No"}}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
+		choices, f := Columns(strings.Split(tt.header, "|"), table.Hold(rows...), Given{Key: []string{"No"}}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
 		if f != nil {
 			assert.Contains(t, f.Error(), tt.want, tt.header)
 			continue
@@ -203,7 +203,7 @@ func TestGiven(t *testing.T) {
 		for c := range strings.SplitSeq(row, "|") {
 			r.Cells = append(r.Cells, table.Cell{Kind: table.Text, Text: c})
 		}
-		choices, f := Columns(strings.Split(header, "|"), []table.Row{r}, Given{Key: []string{"No"}, Fields: fields}, set)
+		choices, f := Columns(strings.Split(header, "|"), table.Hold(r), Given{Key: []string{"No"}, Fields: fields}, set)
 		var out []string
 		for _, c := range choices {
 			out = append(out, c.Field+" "+strings.Join(c.Columns, "+"))
@@ -261,7 +261,7 @@ func TestClocksShown(t *testing.T) {
 				rows[n].Cells[2] = table.Cell{}
 			}
 		}
-		choices, f := Columns(strings.Split(header, "|"), rows, Given{Key: []string{"No"}}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
+		choices, f := Columns(strings.Split(header, "|"), table.Hold(rows...), Given{Key: []string{"No"}}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Zones: book})
 		require.Nil(t, f, "%v", f)
 		var got []string
 		for _, c := range choices {

@@ -20,11 +20,12 @@ func (h *hours) backwards() bool {
 		return false
 	}
 	from, until := h.traits[first].Column, h.traits[last].Column
-	stride := max(1, len(h.rows)/sampled)
+	stride := max(1, h.rows.Len()/sampled)
 	before, after := 0, 0
-	for n := 0; n < len(h.rows); n += stride {
-		a, f := from.Read(h.rows[n].Cell(first))
-		b, g := until.Read(h.rows[n].Cell(last))
+	for n := 0; n < h.rows.Len(); n += stride {
+		row := h.rows.At(n)
+		a, f := from.Read(row.Cell(first))
+		b, g := until.Read(row.Cell(last))
 		if f != nil || g != nil || !a.HasDate || !b.HasDate {
 			continue
 		}
@@ -53,10 +54,10 @@ func (h *hours) clocksBackwards(start, end *Choice) bool {
 		return day, clock, f == nil && g == nil && day.HasDate && clock.Clock != moment.NoClock
 	}
 	before, after := 0, 0
-	stride := max(1, len(h.rows)/sampled)
-	for n := 0; n < len(h.rows); n += stride {
-		d1, t1, ok1 := read(h.rows[n], start)
-		d2, t2, ok2 := read(h.rows[n], end)
+	stride := max(1, h.rows.Len()/sampled)
+	for n := 0; n < h.rows.Len(); n += stride {
+		d1, t1, ok1 := read(h.rows.At(n), start)
+		d2, t2, ok2 := read(h.rows.At(n), end)
 		if !ok1 || !ok2 || d1.Date != d2.Date {
 			continue
 		}

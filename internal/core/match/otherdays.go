@@ -69,11 +69,12 @@ func (h *hours) days(from int) *fault.Fault {
 
 // follows tells whether the days of a column are those of another or later, by a month at most.
 func (h *hours) follows(from, i int) bool {
-	stride := max(1, len(h.rows)/sampled)
+	stride := max(1, h.rows.Len()/sampled)
 	later := false
-	for n := 0; n < len(h.rows); n += stride {
-		a, f := h.traits[from].Column.Read(h.rows[n].Cell(from))
-		b, g := h.traits[i].Column.Read(h.rows[n].Cell(i))
+	for n := 0; n < h.rows.Len(); n += stride {
+		row := h.rows.At(n)
+		a, f := h.traits[from].Column.Read(row.Cell(from))
+		b, g := h.traits[i].Column.Read(row.Cell(i))
 		if f != nil || g != nil || !a.HasDate || !b.HasDate || a.HasEndDate {
 			continue
 		}

@@ -178,7 +178,7 @@ func (g *goner) cancel(place int32, f *Found, view *event.View, leftOut, did str
 func (g *goner) report(place int32, f *Found, view *event.View, leftOut string, c *change, did string) {
 	for i, o := range g.likely {
 		if o.found.ID == f.ID && o.place == place && c == nil {
-			did = "; it may be the one of row " + g.Batch.Mapping.Key(g.Batch.Rows[i]).String() + ", renumbered"
+			did = "; it may be the one of row " + g.Batch.Mapping.Key(g.Batch.Rows.At(i)).String() + ", renumbered"
 		}
 	}
 	reason := "its row is no longer in the source"

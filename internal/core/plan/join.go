@@ -12,7 +12,7 @@ type join struct {
 func newJoin(b *intake.Batch, holdings []*Holding) join {
 	j := join{rows: make([][]int32, len(holdings)), slots: make([][]int32, len(holdings))}
 	for n, h := range holdings {
-		j.rows[n], j.slots[n] = make([]int32, len(h.slots)), make([]int32, len(b.Rows))
+		j.rows[n], j.slots[n] = make([]int32, len(h.slots)), make([]int32, b.Rows.Len())
 		for i := range j.slots[n] {
 			j.slots[n][i] = -1
 		}

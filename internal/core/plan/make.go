@@ -108,7 +108,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 	if err := m.readTakes(); err != nil {
 		return nil, err
 	}
-	for i := range r.Batch.Rows {
+	for i := range r.Batch.Rows.Len() {
 		if id, _, changes := r.Batch.Occurrence(i); changes {
 			m.series[id] = &master{}
 		}
@@ -140,7 +140,7 @@ const shardSize = 2048
 // rows settles every row that is an event of its own, in shards of rows side by
 // side, and puts the shards together in the order of the rows.
 func (m *maker) rows(ctx context.Context) error {
-	rows := len(m.Batch.Rows)
+	rows := m.Batch.Rows.Len()
 	shards := make([]*shard, (rows+shardSize-1)/shardSize)
 	next := make(chan int, len(shards))
 	for n := range shards {
@@ -214,7 +214,7 @@ func (m *maker) occurrences() {
 		return
 	}
 	s := &shard{maker: m, mapper: m.Batch.Mapping.Mapper(), texts: &writer{}, glances: &ical.Window{}}
-	for i := range m.Batch.Rows {
+	for i := range m.Batch.Rows.Len() {
 		if _, _, changes := m.Batch.Occurrence(i); changes {
 			s.row(i)
 		}
@@ -256,7 +256,7 @@ func (m *maker) add(s *shard) {
 	m.edits.add(s.changes...)
 	for _, n := range s.notes {
 		for _, kind := range n.notes.Kinds(m.Intake) {
-			m.plan.Assumed[kind] = append(m.plan.Assumed[kind], int(m.Batch.Rows[n.row].Number))
+			m.plan.Assumed[kind] = append(m.plan.Assumed[kind], int(m.Batch.Rows.At(n.row).Number))
 		}
 	}
 	for _, f := range s.moved {
@@ -297,13 +297,13 @@ func (m *maker) rest() {
 	for _, h := range m.Batch.Held {
 		if m.selected(h.Row) && (!m.Pairs.Only || m.alike[h.Row]) {
 			t.count(agree.Held)
-			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows[h.Row]), Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1, Event: m.Batch.Proposal(h.Row)})
+			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows.At(h.Row)), Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1, Event: m.Batch.Proposal(h.Row)})
 		}
 	}
 	for _, o := range m.Batch.LeftOut {
 		if m.selected(o.Row) && !m.Pairs.Only {
 			t.count(agree.LeftOut)
-			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.LeftOut, Row: placeOf(m.Batch.Rows[o.Row]), Key: o.Key.String(), Calendar: m.calendarsOf(o.Row), Reason: o.Reason, Edit: -1})
+			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.LeftOut, Row: placeOf(m.Batch.Rows.At(o.Row)), Key: o.Key.String(), Calendar: m.calendarsOf(o.Row), Reason: o.Reason, Edit: -1})
 		}
 	}
 	if t.Placed == t.Wanted {

@@ -87,7 +87,7 @@ func (m *maker) orphans() (out []*orphan) {
 
 // fresh gives the rows that have no event in any calendar.
 func (m *maker) fresh() (out []int) {
-	for i := range m.Batch.Rows {
+	for i := range m.Batch.Rows.Len() {
 		fate, _ := m.Batch.Fate(i)
 		if _, _, changes := m.Batch.Occurrence(i); fate != intake.WantedRow || changes || len(m.Places(i)) != 1 {
 			continue
@@ -113,7 +113,7 @@ func (m *maker) sameValue(orphans []*orphan, fresh []int) {
 		events[v] = append(events[v], o)
 	}
 	for _, i := range fresh {
-		for _, v := range m.keyValues(m.Batch.Rows[i]) {
+		for _, v := range m.keyValues(m.Batch.Rows.At(i)) {
 			if events[v] != nil {
 				rows[v] = append(rows[v], i)
 			}
@@ -121,7 +121,7 @@ func (m *maker) sameValue(orphans []*orphan, fresh []int) {
 	}
 	var forms []string
 	for _, i := range fresh {
-		for _, v := range m.keyValues(m.Batch.Rows[i]) {
+		for _, v := range m.keyValues(m.Batch.Rows.At(i)) {
 			if len(rows[v]) != 1 || len(events[v]) != 1 || m.claimed[events[v][0].found.ID] != "" {
 				continue
 			}
@@ -141,7 +141,7 @@ func (m *maker) sameValue(orphans []*orphan, fresh []int) {
 
 // claim takes an orphan for the event of row i.
 func (m *maker) claim(i int, o *orphan, old string) string {
-	key := m.Batch.Mapping.Key(m.Batch.Rows[i]).String()
+	key := m.Batch.Mapping.Key(m.Batch.Rows.At(i)).String()
 	m.pairs[i] = pair{place: o.place, found: o.found, old: old}
 	m.claimed[o.found.ID] = key
 	return key
@@ -187,7 +187,7 @@ func (m *maker) renumbered(orphans []*orphan, fresh []int) {
 		if _, done := m.pairs[i]; done {
 			continue
 		}
-		key := m.Batch.Mapping.Key(m.Batch.Rows[i]).String()
+		key := m.Batch.Mapping.Key(m.Batch.Rows.At(i)).String()
 		if old := m.Pairs.Rekey[key]; old != "" {
 			if o := byKey[old]; o != nil && m.claimed[o.found.ID] == "" {
 				m.claim(i, o, old)
@@ -235,7 +235,7 @@ func (m *maker) unknownRekeys() {
 
 func (m *maker) pairedKeys() (out []string) {
 	for i := range m.pairs {
-		out = append(out, m.Batch.Mapping.Key(m.Batch.Rows[i]).String())
+		out = append(out, m.Batch.Mapping.Key(m.Batch.Rows.At(i)).String())
 	}
 	return out
 }
@@ -243,7 +243,7 @@ func (m *maker) pairedKeys() (out []string) {
 // renumber holds a row that looks like one whose key was changed.
 func (s *shard) renumber(i int) *fault.Fault {
 	o := s.likely[i]
-	key := s.mapper.Key(s.Batch.Rows[i]).String()
+	key := s.mapper.Key(s.Batch.Rows.At(i)).String()
 	if o == nil || s.Pairs.BesideAll || s.Pairs.Beside[key] {
 		return nil
 	}

@@ -121,7 +121,8 @@ func placeOf(r table.Row) RowPlace { return RowPlace{r.Origin, r.Number, r.Line,
 
 // Place gives the row's place for messages.
 func (p RowPlace) Place() fault.Place {
-	return table.Row{Origin: p.Origin, Number: p.Number, Line: p.Line, Page: p.Page, Evidence: p.Evidence}.Place()
+	r := table.Row{Origin: p.Origin, Number: p.Number, Line: p.Line, Page: p.Page, Evidence: p.Evidence}
+	return r.Place()
 }
 
 // Item is what becomes of one row in one calendar, or of an event whose row

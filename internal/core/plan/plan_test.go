@@ -87,7 +87,7 @@ func (w *world) batch(settings, rows string) (*intake.Intake, *intake.Batch) {
 	}
 	m, faults := in.Compile(header, w.book, lisbon, zone.Civil(w.now.Wall))
 	require.Empty(w, faults, "%v", faults)
-	return in, intake.NewBatch(m, out, nil)
+	return in, intake.NewBatch(m, table.Hold(out...), nil)
 }
 
 // plan makes a plan. Every calendar is a target that some row goes to.
@@ -98,8 +98,8 @@ func (w *world) plan(settings, rows string) (*Plan, error) {
 	r.Sources, r.Stamp = []table.Origin{{File: "calls.csv"}}, w.now
 	mapper := r.Batch.Mapping.Mapper()
 	target := map[string]bool{}
-	places := make([][]int32, len(r.Batch.Rows))
-	for i, row := range r.Batch.Rows {
+	places := make([][]int32, r.Batch.Rows.Len())
+	for i, row := range r.Batch.Rows.All() {
 		if row.Fault != nil {
 			continue
 		}

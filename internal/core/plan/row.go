@@ -251,7 +251,7 @@ func (s *shard) examine(i int, w *intake.Wanted, copies []standing) *fault.Fault
 // known tells whether another identity holds the row's key in the calendar, at
 // the row's time and under its title: loading the row would double the event.
 func (s *shard) known(i int, h *Holding, w *intake.Wanted) *fault.Fault {
-	key := s.mapper.Key(s.Batch.Rows[i]).String()
+	key := s.mapper.Key(s.Batch.Rows.At(i)).String()
 	found := h.stranger(s.Intake.Identity, key)
 	if found.Object == nil {
 		return nil
@@ -286,7 +286,7 @@ func (s *shard) add(item Item, c *change) {
 
 func (s *shard) item(i int, o agree.Outcome, place int32, uid string) Item {
 	w := &s.wanted
-	item := Item{Outcome: o, Row: placeOf(s.Batch.Rows[i]), Key: s.mapper.Key(s.Batch.Rows[i]).String(), UID: uid, Calendar: s.Holdings[place].Name, Title: w.Event.Text(event.Title), Notes: w.Notes, Edit: -1}
+	item := Item{Outcome: o, Row: placeOf(s.Batch.Rows.At(i)), Key: s.mapper.Key(s.Batch.Rows.At(i)).String(), UID: uid, Calendar: s.Holdings[place].Name, Title: w.Event.Text(event.Title), Notes: w.Notes, Edit: -1}
 	if !w.Recurrence.IsZero() {
 		at := w.Recurrence
 		item.Recurrence = &at
@@ -425,7 +425,7 @@ func (s *shard) agreed(i int, c standing, view *event.View, decide agree.Decisio
 		result.Decided = true
 	}
 	if result.Decided {
-		s.settled = append(s.settled, s.mapper.Key(s.Batch.Rows[i]).String())
+		s.settled = append(s.settled, s.mapper.Key(s.Batch.Rows.At(i)).String())
 	}
 	if !w.Recurrence.IsZero() && !sameTime(w.Recurrence, view.Recurrence) && result.Outcome != agree.Disputed { // the series has moved under it
 		result.Outcome, result.Reseal = agree.Changed, true
@@ -454,7 +454,7 @@ func (s *shard) create(i int, id identity.ID, place int32, n int) {
 	} else if c.uid = own; len(s.Places(i)) > 1 {
 		c.uid = s.uid(id, place, n, len(s.Places(i)))
 	}
-	marks := marksOf(s.Intake.Identity, own, s.mapper.Key(s.Batch.Rows[i]).String())
+	marks := marksOf(s.Intake.Identity, own, s.mapper.Key(s.Batch.Rows.At(i)).String())
 	c.fresh = s.texts.add(func(dst []byte) []byte {
 		return fresh(dst, marks[:], c.uid, &w.Event, recurrence, s.Stamp, s.zoneNames(place))
 	})
@@ -487,7 +487,7 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 		return
 	}
 	h := s.Holdings[from]
-	key := s.mapper.Key(s.Batch.Rows[i]).String()
+	key := s.mapper.Key(s.Batch.Rows.At(i)).String()
 	view, err := event.Read(found.Raw(), h.Zones)
 	if err != nil {
 		return

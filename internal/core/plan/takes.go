@@ -43,7 +43,7 @@ func (m *maker) readTakes() error {
 	}
 	m.decided = map[string]*decision{}
 	keys := map[string]bool{}
-	for _, r := range m.Batch.Rows {
+	for _, r := range m.Batch.Rows.All() {
 		keys[m.Batch.Mapping.Key(r).String()] = true
 	}
 	var unknown []string
@@ -93,7 +93,7 @@ func (s *shard) decision(i int) agree.Decision {
 	if s.decided == nil {
 		return nil
 	}
-	if d := s.decided[s.mapper.Key(s.Batch.Rows[i]).String()]; d != nil {
+	if d := s.decided[s.mapper.Key(s.Batch.Rows.At(i)).String()]; d != nil {
 		return d.side
 	}
 	return nil

@@ -42,7 +42,7 @@ type Column struct {
 // Key is columns that could identify a row.
 type Key struct {
 	Columns []string `json:"columns"`
-	Doubles [][]int  `json:"doubles,omitempty"` // rows that share a value, a few of them; none for a key that holds
+	Doubles [][]int  `json:"doubles,omitempty"` // rows that share a value, the first few of them; none for a key that holds
 	Twice   int      `json:"twice"`             // rows whose value another row has too
 	Blank   int      `json:"blank"`             // rows in which a part is empty
 }
@@ -79,7 +79,7 @@ type Surveyor struct {
 	columns []*column
 	seed    maphash.Seed
 	numbers []int32     // of the rows sampled
-	first   []table.Row // the first rows, settled of them at most
+	first   table.Rows // the first rows, settled of them at most
 	out     Survey
 }
 
@@ -115,8 +115,8 @@ func (s *Surveyor) Add(row table.Row) {
 		return
 	}
 	s.out.Rows++
-	if len(s.first) < settled {
-		s.first = append(s.first, row)
+	if s.first.Len() < settled {
+		s.first.Add(row)
 	}
 	sampled := len(s.numbers) < Sample
 	if sampled {
@@ -407,6 +407,7 @@ func (s *Surveyor) key(columns ...int) Key {
 		}
 		return int(a.row) - int(b.row)
 	})
+	var groups [][]entry
 	for from := 0; from < len(entries); {
 		to := from + 1
 		for to < len(entries) && entries[to].print == entries[from].print {
@@ -414,17 +415,18 @@ func (s *Surveyor) key(columns ...int) Key {
 		}
 		if to-from > 1 {
 			k.Twice += to - from
-			if len(k.Doubles) < 3 {
-				var d []int
-				for _, e := range entries[from:min(to, from+5)] {
-					d = append(d, int(e.row))
-				}
-				k.Doubles = append(k.Doubles, d)
-			}
+			groups = append(groups, entries[from:to])
 		}
 		from = to
 	}
-	slices.SortFunc(k.Doubles, func(a, b []int) int { return a[0] - b[0] })
+	slices.SortFunc(groups, func(a, b []entry) int { return int(a[0].row) - int(b[0].row) })
+	for _, g := range groups[:min(3, len(groups))] {
+		var d []int
+		for _, e := range g[:min(5, len(g))] {
+			d = append(d, int(e.row))
+		}
+		k.Doubles = append(k.Doubles, d)
+	}
 	return k
 }
 

@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -103,4 +104,20 @@ func TestKeys(t *testing.T) {
 	require.NotNil(t, s.Problem)
 	text := s.Write(Draft{Name: "calls", From: "calls.csv", Header: header, Day: "today"})
 	assert.Contains(t, text, "no column holds dates: say when the events start")
+}
+
+// Of many keys that stand twice, the first are said, whenever one asks.
+func TestFirstDoubles(t *testing.T) {
+	rows := "No|Day|Vessel\n"
+	for i := range 400 {
+		n := i
+		if i%40 == 7 {
+			n = i - 1
+		}
+		rows += fmt.Sprintf("TH-%d|2026-03-05|Corvane\n", n)
+	}
+	s, _ := look(t, rows)
+	require.NotEmpty(t, s.Near)
+	assert.Equal(t, [][]int{{8, 9}, {48, 49}, {88, 89}}, s.Near[0].Doubles)
+	assert.Equal(t, 20, s.Near[0].Twice)
 }

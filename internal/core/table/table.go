@@ -134,19 +134,24 @@ type Origin struct {
 	Sent        time.Time // when the message was sent, in its sender's offset; zero for what is no message
 }
 
-// A Row is one record. It stays valid after the next one is read.
+// A Row is one record. It stays valid after the next one is read. What reads rows asks for
+// Width and Cell; Cells is for those who make them.
 type Row struct {
 	Origin *Origin
 	Number int32 // 1-based as a spreadsheet counts, header and titles included
 	Line   int32 // 1-based physical line, text sources only
 	Page   int32 // 1-based page, documents only
-	Cells  []Cell
-	Fault  *fault.Fault // set when the record could not be read; Cells may be short
+	width  uint16
 	Hidden bool         // hidden in its sheet, and to be left out
-	Span   int          // columns of the one merged range that holds all it says; 0 where there is more
-	Under  string       // the heading within the table that it stands under
+	Cells  []Cell       // nil for a row of Rows
+	Fault  *fault.Fault // set when the record could not be read; Cells may be short
+	Span   int32        // columns of the one merged range that holds all it says; 0 where there is more
+	from   uint32
+	Under  string // the heading within the table that it stands under
 
 	Evidence *Evidence // of a row that was read from running text; nil for others
+
+	held *block // for a row of Rows: it has the row's cells, width of them, from the one called from on
 }
 
 // Evidence says what a row was read from, where it is no row of a table.
@@ -174,7 +179,7 @@ type Passed struct {
 }
 
 // Place gives where the row stands.
-func (r Row) Place() fault.Place {
+func (r *Row) Place() fault.Place {
 	p := fault.Place{Row: int(r.Number), Line: int(r.Line), Page: int(r.Page)}
 	if r.Evidence != nil { // its number only counts what was found
 		p.Row = 0
@@ -186,20 +191,26 @@ func (r Row) Place() fault.Place {
 }
 
 // Cell gives the cell in column i (from 0), empty when the row is shorter.
-func (r Row) Cell(i int) Cell {
-	if i < 0 || i >= len(r.Cells) {
+func (r *Row) Cell(i int) Cell {
+	if i < 0 || i >= r.Width() {
 		return Cell{}
+	}
+	if r.held != nil {
+		return r.held.cell(r.from + uint32(i))
 	}
 	return r.Cells[i]
 }
 
 // Filled tells whether the cell in column i holds anything but white space.
-func (r Row) Filled(i int) bool { return i >= 0 && i < len(r.Cells) && r.Cells[i].Filled() }
+func (r *Row) Filled(i int) bool {
+	c := r.Cell(i)
+	return c.Filled()
+}
 
 // Blank tells whether no cell of the row is filled.
-func (r Row) Blank() bool {
-	for _, c := range r.Cells {
-		if c.Filled() {
+func (r *Row) Blank() bool {
+	for i := range r.Width() {
+		if r.Filled(i) {
 			return false
 		}
 	}
@@ -323,23 +334,23 @@ var totals = []string{"total", "totals", "grand total", "subtotal", "sub-total",
 
 // Sums tells whether the row only sums up others: the first thing in it says
 // so, alone.
-func (r Row) Sums() bool {
+func (r *Row) Sums() bool {
 	word, rest := r.firstWord()
 	return word && !rest
 }
 
 // SumsUp is Sums for a row without a key: something may follow the word.
-func (r Row) SumsUp() bool {
+func (r *Row) SumsUp() bool {
 	word, _ := r.firstWord()
 	return word
 }
 
 // Alone tells whether one cell of the row, at most, has more in it than a count:
 // "Total calls" and 5, and nothing else.
-func (r Row) Alone() bool {
+func (r *Row) Alone() bool {
 	n := 0
-	for i := range r.Cells {
-		c := &r.Cells[i]
+	for i := range r.Width() {
+		c := r.Cell(i)
 		if c.Filled() && !(n > 0 && c.counts()) {
 			n++
 		}
@@ -347,9 +358,9 @@ func (r Row) Alone() bool {
 	return n < 2
 }
 
-func (r Row) firstWord() (total, rest bool) {
-	for i := range r.Cells {
-		c := &r.Cells[i]
+func (r *Row) firstWord() (total, rest bool) {
+	for i := range r.Width() {
+		c := r.Cell(i)
 		if !c.Filled() {
 			continue
 		}

@@ -1,9 +1,17 @@
 package table
 
 import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strconv"
+	"strings"
 	"testing"
 
+	"almanach/internal/core/fault"
+
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 func TestTemporal(t *testing.T) {
@@ -46,8 +54,8 @@ func TestLetters(t *testing.T) {
 }
 
 func TestSums(t *testing.T) {
-	row := func(texts ...string) Row {
-		var r Row
+	row := func(texts ...string) *Row {
+		r := &Row{}
 		for _, s := range texts {
 			c := Cell{Text: s, Kind: Text}
 			if s == "" {
@@ -58,7 +66,7 @@ func TestSums(t *testing.T) {
 		return r
 	}
 	for name, tt := range map[string]struct {
-		row      Row
+		row      *Row
 		sums, up bool
 	}{
 		"Total":                 {row("Total", "", "7"), true, true},
@@ -77,4 +85,64 @@ func TestSums(t *testing.T) {
 	assert.True(t, row("", " ").Blank())
 	assert.False(t, row("", "x").Blank())
 	assert.Equal(t, Cell{}, row("x").Cell(5))
+}
+
+// TestRows holds random rows, alike and unlike, and gives them back as they were.
+func TestRows(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 1))
+	texts := []string{"", " ", "Corvane", "05/03/2026", "05/03/2027", "05-03-2026", "12345678", "a", "ab", strings.Repeat("x", 70000), strings.Repeat("y", 65535), "\x00", "Berth 1", "Berth 2"}
+	numbers := []float64{0, 1, -1, 46086.5, math.NaN(), math.Inf(1), math.Copysign(0, -1)}
+	origins := []*Origin{{File: "a.csv"}, {File: "a.csv"}, nil}
+	problem, evidence := fault.Newf("damaged"), &Evidence{}
+	var rows Rows
+	var want []Row
+	for n := range 3*blockRows + 5 {
+		row := Row{Origin: origins[0], Number: int32(n), Line: int32(2 * n)}
+		if r.IntN(50) == 0 {
+			row = Row{Origin: origins[r.IntN(3)], Number: int32(-n), Page: int32(r.IntN(2)), Span: int32(r.IntN(2)), Hidden: r.IntN(2) == 0, Under: texts[r.IntN(3)], Fault: []*fault.Fault{nil, problem}[r.IntN(2)], Evidence: []*Evidence{nil, evidence}[r.IntN(2)]}
+		}
+		row.Cells = make([]Cell, r.IntN(6))
+		for i := range row.Cells {
+			text := texts[r.IntN(len(texts))]
+			if r.IntN(200) > 0 && len(text) > 100 {
+				text = strconv.Itoa(n)
+			}
+			row.Cells[i] = Cell{Text: text, Kind: Kind(r.IntN(int(Bad) + 1)), Number: numbers[max(0, r.IntN(20)-13)], Struck: r.IntN(1000) == 0, Shown: Part(r.IntN(int(DayName) + 1))}
+		}
+		given := row.With(slices.Clone(row.Cells))
+		rows.Add(given)
+		clear(given.Cells) // they are not kept
+		want = append(want, row)
+	}
+	check := func(rows *Rows, from int) {
+		t.Helper()
+		require.Equal(t, len(want), rows.Len())
+		for n, w := range want[from:] {
+			got := rows.At(from + n)
+			require.Equal(t, w.Width(), got.Width())
+			for i, c := range w.Cells {
+				held := got.Cell(i)
+				require.Equal(t, math.Float64bits(c.Number), math.Float64bits(held.Number))
+				c.Number, held.Number = 0, 0
+				require.Equal(t, c, held)
+			}
+			require.Equal(t, slices.ContainsFunc(w.Cells, func(c Cell) bool { return c.Struck }), got.Struck())
+			require.Equal(t, Cell{}, got.Cell(w.Width()))
+			w.Cells, got = nil, got.With(nil)
+			got.width, got.from = 0, 0
+			require.Equal(t, w, got)
+			require.Same(t, w.Origin, got.Origin)
+		}
+	}
+	check(&rows, 0)
+	var again Rows // rows that are held already
+	for _, row := range rows.All() {
+		again.Add(row)
+	}
+	rows.Forget(2*blockRows + 3)
+	check(&rows, 2*blockRows)
+	check(&again, 0)
+	assert.True(t, again.Filled(4))
+	assert.False(t, again.Filled(6))
+	assert.Equal(t, want[9].Place(), again.Place(9))
 }

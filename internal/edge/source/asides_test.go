@@ -96,8 +96,9 @@ func TestAsides(t *testing.T) {
 			defer r.Close()
 			rows, err := ReadAll(r, func(int) {})
 			require.NoError(t, err)
-			require.Len(t, rows, 1)
-			assert.Equal(t, []string{"1", "Corvane", "2026-03-05 08:00"}, []string{rows[0].Cells[0].Text, rows[0].Cells[1].Text, rows[0].Cells[2].Text})
+			require.Equal(t, 1, rows.Len())
+			row := rows.At(0)
+			assert.Equal(t, []string{"1", "Corvane", "2026-03-05 08:00"}, []string{row.Cell(0).Text, row.Cell(1).Text, row.Cell(2).Text})
 			assert.Equal(t, c.notes, r.About().Notes)
 			assert.Equal(t, c.zones, r.About().Zones)
 		})
@@ -137,7 +138,8 @@ func TestShown(t *testing.T) {
 			defer r.Close()
 			rows, err := ReadAll(r, func(int) {})
 			require.NoError(t, err)
-			assert.Equal(t, c.want, rows[0].Cell(1).Text)
+			row := rows.At(0)
+			assert.Equal(t, c.want, row.Cell(1).Text)
 		})
 	}
 }
@@ -162,7 +164,8 @@ func TestStored(t *testing.T) {
 		rows, err := ReadAll(r, func(int) {})
 		require.NoError(t, err)
 		var got []string
-		for _, c := range rows[0].Cells[1:] {
+		row := rows.At(0)
+		for _, c := range row.AppendCells(nil)[1:] {
 			got = append(got, c.Kind.String()+" "+c.Text+" "+c.Shown.String())
 		}
 		assert.Equal(t, []string{"date and time 2026-05-04T12:00 no time of day", "date and time 2026-05-04T06:00 time of day only", "date and time 2026-05-04T12:00 all", "length 60:00 all", "date 2026-05-04 no year", "date 2026-05-04 no day", "date 2026-05-04 day of the week"}, got, name)

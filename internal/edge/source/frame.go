@@ -267,7 +267,7 @@ func (t *framed) stateAlone(row table.Row) bool {
 // over more than half of its columns, holds all that it says, or a word for the state of
 // what is below does, such as Cancelled.
 func (t *framed) divides(row table.Row) bool {
-	if (row.Span < 2 || row.Span*2 <= len(t.header)) && !t.stateAlone(row) {
+	if (row.Span < 2 || int(row.Span)*2 <= len(t.header)) && !t.stateAlone(row) {
 		return false
 	}
 	for _, c := range row.Cells {

@@ -476,25 +476,22 @@ func (r *reopened) Close() error {
 	return open.Close()
 }
 
-// ReadAll reads every row. The rows share their cells' memory, in blocks.
-func ReadAll(r Reader, progress func(rows int)) ([]table.Row, error) {
-	var full [][]table.Row // a slice that grew with the rows would be copied many times
-	var rows []table.Row
+// ReadAll reads every row.
+func ReadAll(r Reader, progress func(rows int)) (rows table.Rows, err error) {
 	for {
 		row, err := r.Next()
 		if err != nil {
 			if errors.Is(err, io.EOF) {
 				err = nil
 			}
-			return slices.Concat(append(full, rows)...), err
+			return rows, err
 		}
-		if len(rows) == blockOfRows {
-			full, rows = append(full, rows), make([]table.Row, 0, blockOfRows)
-			progress(len(full) * blockOfRows)
+		if rows.Len() > 0 && rows.Len()%rowsBetween == 0 {
+			progress(rows.Len())
 		}
-		rows = append(rows, row)
+		rows.Add(row)
 	}
 }
 
-// blockOfRows is how many rows are gathered at a time.
-const blockOfRows = 4000
+// rowsBetween is after how many rows something is said of them.
+const rowsBetween = 4000

@@ -198,7 +198,7 @@ func (w *worksheet) tooLong(index string) bool {
 	return err == nil && i >= 0 && i < len(w.shared) && len(w.shared[i]) > maxCellText && utf8.RuneCountInString(w.shared[i]) > maxCellText
 }
 
-// textBlock is how many octets of texts share a block of memory.
+// textBlock is how many octets of a row's texts share a block of memory.
 const textBlock = 64 << 10
 
 // short gives a text as a string; indexes into the shared texts, which are
@@ -213,7 +213,7 @@ func (w *worksheet) short(kind cellType, text []byte) string {
 		}
 		from := len(w.texts)
 		w.texts = append(w.texts, text...)
-		return unsafe.String(unsafe.SliceData(w.texts[from:]), len(text)) // it is never written again
+		return unsafe.String(unsafe.SliceData(w.texts[from:]), len(text)) // good until the next row is read; rows keep copies
 	}
 	w.scratch = append(w.scratch[:0], text...)
 	return unsafe.String(unsafe.SliceData(w.scratch), len(w.scratch))

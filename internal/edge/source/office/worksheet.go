@@ -24,20 +24,13 @@ type worksheet struct {
 	columns []span // hidden columns
 	long    *fault.Fault
 	scratch []byte
-	texts   []byte // room for the texts of cells
+	texts   []byte // room for the texts of a row's cells
 
-	read   bool      // rows has all rows
-	rows   []readRow // that are still to be given
+	read   bool       // rows has all rows
+	rows   table.Rows // as they stand, before merged ranges are spread: those are said behind the last row
+	given  int        // so many of them are
 	faults map[int32]*fault.Fault
 	err    error // that ends the reading, behind the rows
-}
-
-// readRow is a row as it stands, before merged ranges are spread: those are
-// said behind the last row.
-type readRow struct {
-	cells  []table.Cell
-	number int32
-	hidden bool
 }
 
 func (w *worksheet) Origin() *table.Origin { return w.from }
@@ -71,17 +64,20 @@ func (w *worksheet) Next() (table.Row, error) {
 		w.read, w.err = true, w.readAll()
 		w.merged.Sort()
 	}
-	if len(w.rows) == 0 {
+	if w.given == w.rows.Len() {
 		if w.err != nil {
 			return table.Row{}, w.err
 		}
 		return table.Row{}, io.EOF
 	}
-	r := w.rows[0]
-	w.rows = w.rows[1:]
-	row := table.Row{Origin: w.from, Number: r.number, Hidden: r.hidden}
-	row.Cells, row.Span = w.merged.Spread(int(r.number), r.cells)
-	if f := w.faults[r.number]; f != nil {
+	w.rows.Forget(w.given)
+	row := w.rows.At(w.given)
+	w.given++
+	w.cells = row.AppendCells(w.cells[:0])
+	cells, wide := w.merged.Spread(int(row.Number), w.block.Take(w.cells))
+	row = row.With(cells)
+	row.Span = wide
+	if f := w.faults[row.Number]; f != nil {
 		at := row.Place()
 		at.Column = f.Place.Column
 		row.Fault = f.At(at)
@@ -135,11 +131,11 @@ func (w *worksheet) readRow() error {
 	} else {
 		w.row++
 	}
-	if w.row > sheet.MaxRows || len(w.rows) > sheet.MaxRows {
+	if w.row > sheet.MaxRows || w.rows.Len() > sheet.MaxRows {
 		return w.fail("the sheet has more than %d rows, the most a workbook can have", sheet.MaxRows)
 	}
 	hidden := yes(w.xml.get("hidden"))
-	w.cells, w.long = w.cells[:0], nil
+	w.cells, w.texts, w.long = w.cells[:0], w.texts[:0], nil
 	for w.xml.open {
 		if w.quickCell() {
 			continue
@@ -164,7 +160,7 @@ func (w *worksheet) readRow() error {
 		}
 		w.faults[w.row] = w.long
 	}
-	w.rows = append(w.rows, readRow{w.block.Take(w.cells), w.row, hidden})
+	w.rows.Add(table.Row{Origin: w.from, Number: w.row, Hidden: hidden, Cells: w.cells})
 	return nil
 }
 

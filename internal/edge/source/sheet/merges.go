@@ -46,7 +46,7 @@ const MaxSpread = 256
 
 // Spread fills the merged cells of a row. Where one range holds all that the
 // row says, as headings within a table do, it gives the columns it spans.
-func (m *Merges) Spread(row int, cells []table.Cell) (filled []table.Cell, wide int) {
+func (m *Merges) Spread(row int, cells []table.Cell) (filled []table.Cell, wide int32) {
 	m.reach(row)
 	wide = m.alone(row, cells)
 	for _, i := range m.active {
@@ -70,7 +70,7 @@ func (m *Merges) Spread(row int, cells []table.Cell) (filled []table.Cell, wide 
 
 // alone gives the width of the one range that holds all that a row says, 0
 // where there is more.
-func (m *Merges) alone(row int, cells []table.Cell) int {
+func (m *Merges) alone(row int, cells []table.Cell) int32 {
 	if len(m.active) != 1 {
 		return 0
 	}
@@ -83,7 +83,7 @@ func (m *Merges) alone(row int, cells []table.Cell) int {
 	if row != r.Top || r.Left >= len(cells) || !cells[r.Left].Filled() {
 		return 0
 	}
-	return r.Right - r.Left + 1
+	return int32(r.Right - r.Left + 1)
 }
 
 // Below gives the first column from column on into which no range of a row

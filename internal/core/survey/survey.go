@@ -78,7 +78,7 @@ type Surveyor struct {
 	header  table.Header
 	columns []*column
 	seed    maphash.Seed
-	numbers []int32     // of the rows sampled
+	numbers []int32    // of the rows sampled
 	first   table.Rows // the first rows, settled of them at most
 	out     Survey
 }

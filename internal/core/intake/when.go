@@ -44,20 +44,21 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 	var problem *fault.Fault
 	half, halfAt, unseen := 0, 0, 0
 	for _, i := range s.columns {
-		if h := moment.Half(row.Cell(i).Text); h != 0 && len(s.columns) > 1 {
+		cell := row.Cell(i)
+		if h := moment.Half(cell.Text); h != 0 && len(s.columns) > 1 {
 			half, halfAt = h, i
 			continue
 		}
-		v, f := m.columns[i].Read(row.Cell(i), sent(row))
+		v, f := m.columns[i].Read(cell, sent(row))
 		if f == nil && len(s.columns) > 1 {
-			f = m.wrongHalf(i, row.Cell(i), v)
+			f = m.wrongHalf(i, cell, v)
 		}
 		if f == nil {
 			out.add(v)
 			if v.UnseenClock {
 				unseen = i
 			}
-			f = merge(&out.Value, v, row.Cell(i))
+			f = merge(&out.Value, v, cell)
 		}
 		if f != nil {
 			f.Place.Column = m.Header.Label(i)

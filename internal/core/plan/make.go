@@ -314,7 +314,11 @@ func (m *maker) rest() {
 
 // sort puts the items in order, and keeps what points at them pointing.
 func (m *maker) sort() {
-	if slices.IsSortedFunc(m.plan.Items, func(a, b Item) int { return m.compare(&a, &b) }) {
+	sorted := true
+	for i := 1; sorted && i < len(m.plan.Items); i++ {
+		sorted = m.compare(&m.plan.Items[i-1], &m.plan.Items[i]) <= 0
+	}
+	if sorted {
 		return
 	}
 	order := make([]int, len(m.plan.Items))

@@ -27,6 +27,7 @@ const (
 
 type block struct {
 	origin *Origin // of all rows but the odd ones
+	of     []*block // those of which rows were taken over, with their cells
 	heads  []head
 	cells  []packed
 	text   []byte   // never written again where a cell has a part of it
@@ -35,12 +36,13 @@ type block struct {
 	lately []packed // texts that a cell may share, by a part of their hash; nil for a full block
 }
 
-// head is a row; sixteen octets.
+// head is a row; twenty octets.
 type head struct {
 	number, line int32
 	from         uint32 // its first cell
 	width        uint16
 	odd          uint16 // index into the block's odd rows, counted from 1; 0 for none
+	of           uint8  // index of the block that has its cells, counted from 1; 0 for its own
 }
 
 // packed is a cell; eight octets.
@@ -89,7 +91,11 @@ func (r *Rows) At(i int) Row {
 	if h.odd != 0 {
 		return b.odd[h.odd-1]
 	}
-	return Row{Origin: b.origin, Number: h.number, Line: h.line, held: b, from: h.from, width: h.width}
+	held := b
+	if h.of != 0 {
+		held = b.of[h.of-1]
+	}
+	return Row{Origin: b.origin, Number: h.number, Line: h.line, held: held, from: h.from, width: h.width}
 }
 
 // Filled tells whether any row has something in the column, from 0.
@@ -115,7 +121,7 @@ func (r *Rows) Forget(i int) {
 	}
 }
 
-// Add adds a row. It keeps nothing of the row's Cells.
+// Add adds a row. It keeps nothing of the row's Cells; those of a row of other Rows it takes over.
 func (r *Rows) Add(row Row) {
 	if r.count&(blockRows-1) == 0 {
 		b := &block{origin: row.Origin, heads: make([]head, 0, blockRows), lately: make([]packed, shared)}
@@ -132,30 +138,51 @@ func (r *Rows) Add(row Row) {
 }
 
 func (b *block) add(row Row) {
-	h := head{number: row.Number, line: row.Line, from: uint32(len(b.cells)), width: uint16(row.Width())}
-	cells := row.Cells
-	if row.held != nil {
-		cells = row.AppendCells(make([]Cell, 0, row.width))
+	h := head{number: row.Number, line: row.Line, from: row.from, width: row.width, of: b.taken(row.held)}
+	if h.of == 0 {
+		b.copy(&row)
+		h.from, h.width = row.from, row.width
 	}
-	fits := len(cells) <= math.MaxUint16
-	for i := 0; fits && i < len(cells); i++ {
-		fits = b.pack(&cells[i])
-	}
-	if fits {
-		row.Cells, row.held, row.from, row.width = nil, b, h.from, h.width
-	} else { // far more text than a source may have
-		b.cells = b.cells[:h.from]
-		row.Cells = slices.Clone(cells)
-		row.held, h.width = nil, 0
-	}
-	if plain := (Row{Origin: b.origin, Number: row.Number, Line: row.Line, held: b, from: h.from, width: h.width}); !row.same(plain) {
+	if !row.same(Row{Origin: b.origin, Number: row.Number, Line: row.Line}) {
 		b.odd = append(b.odd, row)
 		h.odd = uint16(len(b.odd))
 	}
 	b.heads = append(b.heads, h)
 }
 
-// same tells whether two held rows are the same in all but their cells.
+// taken gives the index of a block of which rows are taken over, counted from 1; 0 for none, and
+// where there are too many.
+func (b *block) taken(held *block) uint8 {
+	n := len(b.of)
+	switch {
+	case held == nil:
+		return 0
+	case n > 0 && b.of[n-1] == held:
+	case n == math.MaxUint8:
+		return 0
+	default:
+		b.of = append(b.of, held)
+	}
+	return uint8(len(b.of))
+}
+
+// copy has the block hold a copy of the row's cells.
+func (b *block) copy(row *Row) {
+	cells, from := row.Cells, len(b.cells)
+	if row.held != nil {
+		cells = row.AppendCells(make([]Cell, 0, row.width))
+	}
+	for i := range cells {
+		if len(cells) > math.MaxUint16 || !b.pack(&cells[i]) { // far more than a source may have
+			b.cells = b.cells[:from]
+			row.Cells, row.held, row.from, row.width = slices.Clone(cells), nil, 0, 0
+			return
+		}
+	}
+	row.Cells, row.held, row.from, row.width = nil, b, uint32(from), uint16(len(cells))
+}
+
+// same tells whether a held row is the same as another in all but its cells.
 func (r *Row) same(other Row) bool {
 	return r.Origin == other.Origin && r.Number == other.Number && r.Line == other.Line && r.Page == other.Page && r.Cells == nil &&
 		r.Fault == other.Fault && r.Hidden == other.Hidden && r.Span == other.Span && r.Under == other.Under && r.Evidence == other.Evidence
@@ -246,10 +273,32 @@ func (r *Row) AppendCells(to []Cell) []Cell {
 	return to
 }
 
+// Size gives the number of cells, and of the octets of their texts.
+func (r *Row) Size() (cells, text int) {
+	if r.held == nil {
+		for i := range r.Cells {
+			text += len(r.Cells[i].Text)
+		}
+		return len(r.Cells), text
+	}
+	for _, p := range r.held.cells[r.from:][:r.width] {
+		text += int(p.size)
+	}
+	return int(r.width), text
+}
+
+// Opened gives the row with its cells in Cells.
+func (r *Row) Opened() Row {
+	if r.held == nil {
+		return *r
+	}
+	return r.With(r.AppendCells(make([]Cell, 0, r.width)))
+}
+
 // With gives the row with other cells.
 func (r *Row) With(cells []Cell) Row {
 	out := *r
-	out.Cells, out.held = cells, nil
+	out.Cells, out.held, out.from, out.width = cells, nil, 0, 0
 	return out
 }
 

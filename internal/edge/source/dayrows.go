@@ -42,7 +42,8 @@ func (t *framed) findDayRows() {
 			return
 		}
 		others++
-		for i, c := range r.Cells {
+		for i := range r.Width() {
+			c := r.Cell(i)
 			if isDay(c) && !decimal(c.Text) {
 				dated = append(dated, make([]int, max(0, i+1-len(dated)))...)
 				dated[i]++
@@ -83,17 +84,27 @@ func isDayRow(r table.Row) int {
 	if r.Fault != nil || filled(r) != 1 {
 		return -1
 	}
-	at := slices.IndexFunc(r.Cells, func(c table.Cell) bool { return c.Filled() })
-	if !isDay(r.Cells[at]) {
+	at := firstFilled(&r)
+	if !isDay(r.Cell(at)) {
 		return -1
 	}
 	return at
 }
 
+// firstFilled gives the first column in which the row has anything, -1 for none.
+func firstFilled(r *table.Row) int {
+	for i := range r.Width() {
+		if r.Filled(i) {
+			return i
+		}
+	}
+	return -1
+}
+
 // filled counts the cells that hold anything, two at most.
 func filled(r table.Row) (n int) {
-	for i := range r.Cells {
-		if r.Cells[i].Filled() {
+	for i := range r.Width() {
+		if r.Filled(i) {
 			if n++; n > 1 {
 				break
 			}
@@ -116,7 +127,7 @@ func (t *framed) opensDay(row *table.Row) bool {
 	alone := filled(*row) == 1
 	at := t.dayAt
 	if alone {
-		at = slices.IndexFunc(row.Cells, func(c table.Cell) bool { return c.Filled() })
+		at = firstFilled(row)
 	}
 	c := row.Cell(at)
 	switch {
@@ -178,8 +189,7 @@ func (t *framed) withDay(row table.Row) table.Row {
 		return row
 	}
 	cells := make([]table.Cell, len(t.header))
-	copy(cells, row.Cells)
+	copy(cells, row.AppendCells(nil))
 	cells[t.dayColumn] = t.day
-	row.Cells = t.block.Take(cells)
-	return row
+	return row.With(t.block.Take(cells))
 }

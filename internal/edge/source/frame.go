@@ -132,7 +132,7 @@ func (t *framed) Next() (table.Row, error) {
 		}
 		row.Under = t.under
 		if t.order != nil && row.Fault == nil {
-			row.Cells = t.reorder(row.Cells)
+			row = row.With(t.reorder(row.AppendCells(nil)))
 		}
 		if row.Hidden {
 			t.about.HiddenRows++
@@ -202,7 +202,8 @@ func (t *framed) repeated(row table.Row) bool {
 	}
 	var order []int
 	same, found := true, 0
-	for at, c := range row.Cells {
+	for at := range row.Width() {
+		c := row.Cell(at)
 		if !c.Filled() {
 			continue
 		}
@@ -251,8 +252,8 @@ func (t *framed) stateAlone(row table.Row) bool {
 		return false
 	}
 	text := ""
-	for i := range row.Cells {
-		if c := &row.Cells[i]; c.Filled() {
+	for i := range row.Width() {
+		if c := row.Cell(i); c.Filled() {
 			if text != "" || c.Kind != table.Text {
 				return false
 			}
@@ -270,7 +271,7 @@ func (t *framed) divides(row table.Row) bool {
 	if (row.Span < 2 || int(row.Span)*2 <= len(t.header)) && !t.stateAlone(row) {
 		return false
 	}
-	for _, c := range row.Cells {
+	for _, c := range row.AppendCells(nil) {
 		if c.Filled() {
 			t.under = strings.Join(strings.Fields(c.Text), " ")
 			break
@@ -312,6 +313,7 @@ func (t *framed) pull() (table.Row, error) {
 		case t.area.Bottom > 0 && int(row.Number) > t.area.Bottom:
 			return table.Row{}, io.EOF
 		}
+		row = row.Opened()
 		row.Cells = row.Cells[min(t.area.Left, len(row.Cells)):]
 		if w := t.area.Right - t.area.Left + 1; t.area.Right > 0 && len(row.Cells) > w {
 			row.Cells = row.Cells[:w]
@@ -327,10 +329,10 @@ func (t *framed) fit(row table.Row) table.Row {
 	if t.dayAdded {
 		width--
 	}
-	if row.Fault == nil && len(row.Cells) > width {
-		for i := width; i < len(row.Cells); i++ {
-			if row.Cells[i].Filled() && row.Line > 0 {
-				row.Fault = fault.New(row.Cells[i].Text, "stands beside the table's "+strconv.Itoa(width)+" columns, so the row's values may have moved").Do("put quotes around values that contain the separator").At(row.Place())
+	if row.Fault == nil && row.Line > 0 {
+		for i := width; i < row.Width(); i++ {
+			if c := row.Cell(i); c.Filled() {
+				row.Fault = fault.New(c.Text, "stands beside the table's "+strconv.Itoa(width)+" columns, so the row's values may have moved").Do("put quotes around values that contain the separator").At(row.Place())
 				break
 			}
 		}
@@ -338,6 +340,7 @@ func (t *framed) fit(row table.Row) table.Row {
 	if len(t.fill) == 0 || row.Fault != nil || row.Sums() {
 		return row
 	}
+	row = row.Opened()
 	for n, i := range t.fill {
 		switch {
 		case row.Filled(i):
@@ -369,7 +372,7 @@ func (t *framed) findHeader(o sheet.Options) error {
 		if err != nil {
 			return err
 		}
-		t.buffered = append(t.buffered, row)
+		t.buffered = append(t.buffered, row.Opened())
 	}
 	if o.Header.None {
 		width := 0
@@ -405,8 +408,9 @@ func (t *framed) findHeader(o sheet.Options) error {
 	}
 	for _, row := range t.buffered[:from] {
 		t.statesZone(row, true)
-		for i := range row.Cells {
-			if text := strings.TrimSpace(row.Cells[i].Text); row.Cells[i].Kind == table.Text {
+		for i := range row.Width() {
+			c := row.Cell(i)
+			if text := strings.TrimSpace(c.Text); c.Kind == table.Text {
 				t.titledYear(text, fmt.Sprintf("row %d (%s)", row.Number, fault.Shorten(text, 60)))
 			}
 		}
@@ -434,15 +438,15 @@ func (t *framed) statesZone(row table.Row, title bool) bool {
 		return false
 	}
 	var texts []string
-	for i := range row.Cells {
-		c := &row.Cells[i]
+	for i := range row.Width() {
+		c := row.Cell(i)
 		if !c.Filled() {
 			continue
 		}
 		if !title && (len(texts) > 1 || c.Kind != table.Text) {
 			return false
 		}
-		if texts == nil && !title && len(row.Cells) > i+2 && row.Cells[i+1].Filled() && row.Cells[i+2].Filled() {
+		if texts == nil && !title && row.Filled(i+1) && row.Filled(i+2) {
 			return false // nearly always
 		}
 		texts = append(texts, strings.TrimSpace(c.Text))
@@ -497,8 +501,8 @@ func (t *framed) nameColumns(rows []table.Row) {
 }
 
 func trimmedWidth(row table.Row) int {
-	n := len(row.Cells)
-	for n > 0 && !row.Cells[n-1].Filled() {
+	n := row.Width()
+	for n > 0 && !row.Filled(n-1) {
 		n--
 	}
 	return n

@@ -99,14 +99,11 @@ func (j *joined) Next() (table.Row, error) {
 			return row, err
 		}
 		cells := j.block.Take(make([]table.Cell, len(j.header)))
-		for i, c := range row.Cells {
-			if i < len(j.places[j.at]) {
-				cells[j.places[j.at][i]] = c
-			}
+		for i := range min(row.Width(), len(j.places[j.at])) {
+			cells[j.places[j.at][i]] = row.Cell(i)
 		}
 		cells[len(cells)-1] = table.Cell{Kind: table.Text, Text: j.label(p)}
-		row.Cells = cells
-		return row, nil
+		return row.With(cells), nil
 	}
 	return table.Row{}, io.EOF
 }

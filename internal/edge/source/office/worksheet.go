@@ -73,10 +73,12 @@ func (w *worksheet) Next() (table.Row, error) {
 	w.rows.Forget(w.given)
 	row := w.rows.At(w.given)
 	w.given++
-	w.cells = row.AppendCells(w.cells[:0])
-	cells, wide := w.merged.Spread(int(row.Number), w.block.Take(w.cells))
-	row = row.With(cells)
-	row.Span = wide
+	if w.merged.Len() > 0 {
+		w.cells = row.AppendCells(w.cells[:0])
+		cells, wide := w.merged.Spread(int(row.Number), w.block.Take(w.cells))
+		row = row.With(cells)
+		row.Span = wide
+	}
 	if f := w.faults[row.Number]; f != nil {
 		at := row.Place()
 		at.Column = f.Place.Column

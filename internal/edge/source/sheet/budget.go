@@ -74,10 +74,9 @@ func (b *Budget) check() error {
 
 // Row counts a row that is kept.
 func (b *Budget) Row(row table.Row) error {
-	b.cells += int64(len(row.Cells))
-	for i := range row.Cells {
-		b.text += int64(len(row.Cells[i].Text))
-	}
+	cells, text := row.Size()
+	b.cells += int64(cells)
+	b.text += int64(text)
 	switch {
 	case b.cells > MaxCells:
 		return over("it has more than %d million cells", MaxCells/1_000_000).At(row.Place())

@@ -26,7 +26,7 @@ const (
 )
 
 type block struct {
-	origin *Origin // of all rows but the odd ones
+	origin *Origin  // of all rows but the odd ones
 	of     []*block // those of which rows were taken over, with their cells
 	heads  []head
 	cells  []packed

@@ -31,7 +31,8 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 type separated struct {
 	sheet.Plain
 	src    io.Reader
-	text   string // the window; cells are parts of it
+	buf    []byte
+	text   string // the window: what buf holds
 	pos    int
 	eof    bool
 	err    error
@@ -40,8 +41,8 @@ type separated struct {
 	sep    byte
 	from   *table.Origin
 	format string
-	block  sheet.Block
-	cells  []table.Cell
+	cells  []table.Cell // of the row that is read; parts of the window
+	rows   table.Rows   // those read so far, of which the last few are kept
 }
 
 var separatorNames = map[byte]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars", '^': "carets"}
@@ -59,7 +60,7 @@ func separator(text string) byte {
 			if err != nil {
 				break
 			}
-			if n := len(row.Cells); n > 1 {
+			if n := row.Width(); n > 1 {
 				counts[n]++
 			}
 		}
@@ -88,7 +89,10 @@ func (s *separated) more() bool {
 		return false
 	}
 	rest := s.text[s.pos:]
-	buf := make([]byte, max(windowSize, 2*len(rest)))
+	buf := s.buf
+	if len(buf) < 2*len(rest) || buf == nil {
+		buf = make([]byte, max(windowSize, 2*len(rest)))
+	}
 	n := copy(buf, rest)
 	for n < len(buf) && !s.eof {
 		m, err := s.src.Read(buf[n:])
@@ -100,7 +104,7 @@ func (s *separated) more() bool {
 			}
 		}
 	}
-	s.text, s.pos = unsafe.String(unsafe.SliceData(buf), n), 0 // buf is never written again
+	s.buf, s.text, s.pos = buf, unsafe.String(unsafe.SliceData(buf), n), 0 // good until the next window: rows keep copies
 	return true
 }
 
@@ -127,7 +131,10 @@ func (s *separated) Next() (table.Row, error) {
 		}
 		s.number++
 		row.Number = s.number
-		return row, nil
+		s.rows.Add(row)
+		at := s.rows.Len() - 1
+		s.rows.Forget(at)
+		return s.rows.At(at), nil
 	}
 }
 
@@ -166,10 +173,10 @@ func (s *separated) record() (row table.Row, whole bool) {
 		whole = true
 		break
 	}
-	row.Cells = s.block.Take(s.cells)
+	row.Cells = s.cells
 	for i, c := range row.Cells {
 		if len(c.Text) > sheet.MaxCell {
-			row.Fault = sheet.CellTooLong(c.Text).At(row.Place())
+			row.Fault = sheet.CellTooLong(strings.Clone(c.Text)).At(row.Place())
 			row.Fault.Place.Column = table.Letter(i)
 		}
 	}
@@ -238,8 +245,8 @@ func (s *separated) damaged(row table.Row, start int) table.Row {
 		s.pos = start + end + 1
 		s.line++
 	}
-	line := strings.TrimRight(s.text[start:s.pos], "\r\n")
+	line := strings.Clone(strings.TrimRight(s.text[start:s.pos], "\r\n"))
 	row.Fault = fault.New(line, "has a quote that is not closed, or one inside a quoted value that is not doubled").Do("double every quote inside a quoted value").At(row.Place())
-	row.Cells = s.block.Take([]table.Cell{{Kind: table.Text, Text: line}})
+	row.Cells = []table.Cell{{Kind: table.Text, Text: line}}
 	return row
 }

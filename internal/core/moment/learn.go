@@ -98,9 +98,15 @@ func (c *Column) Learn(row int, cell table.Cell) {
 // decimalsOf gives how many decimals a number has that is less than 100, such as 0.25 or 8.30;
 // 0 for any other text.
 func decimalsOf(text string) int {
-	at := strings.IndexAny(text, ".,")
-	if at < 1 || at > 2 {
+	point := func(i int) bool { return len(text) > i && (text[i] == '.' || text[i] == ',') }
+	at := 1
+	if point(0) {
 		return 0
+	}
+	if !point(1) {
+		if at = 2; !point(2) {
+			return 0
+		}
 	}
 	for i := range len(text) {
 		if i != at && (text[i] < '0' || text[i] > '9') {
@@ -112,8 +118,13 @@ func decimalsOf(text string) int {
 
 // serial reads a bare number as a spreadsheet's count of days, between 1954 and 2119.
 func serial(text string) (days float64, ok bool) {
-	if len(text) < 5 || len(text) > 5 && text[5] != '.' && text[5] != ',' || strings.Trim(text[:5], "0123456789") != "" || strings.Trim(text[5:], "0123456789.,") != "" {
+	if len(text) < 5 || len(text) > 5 && text[5] != '.' && text[5] != ',' {
 		return 0, false
+	}
+	for i := range len(text) {
+		if c := text[i]; (c < '0' || c > '9') && (i < 5 || c != '.' && c != ',') {
+			return 0, false
+		}
 	}
 	days, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
 	return days, err == nil && days >= 20000 && days < 80000

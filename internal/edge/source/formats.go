@@ -30,8 +30,18 @@ var binary = []struct {
 	open  func(f *os.File, size int64, o sheet.Options) (sheet.Book, error)
 }{
 	{"PK\x03\x04", openZip},
-	{"\xd0\xcf\x11\xe0", oldWorkbook},
+	{"\xd0\xcf\x11\xe0", compound},
 	{"%PDF", document.OpenPDF},
+	{"{\\rtf", refuse("is an RTF text", "open it and save it as .docx")},
+	{"\x1f\x8b", refuse("is packed with gzip", "unpack it first")},
+	{"BZh", refuse("is packed with bzip2", "unpack it first")},
+	{"\xfd7zXZ", refuse("is packed with xz", "unpack it first")},
+	{"7z\xbc\xaf", refuse("is a 7z archive", "unpack it first")},
+	{"Rar!", refuse("is a RAR archive", "unpack it first")},
+	{"\x89PNG", refuse("is a picture", "ask for the text or the table that it shows")},
+	{"\xff\xd8\xff", refuse("is a picture", "ask for the text or the table that it shows")},
+	{"GIF8", refuse("is a picture", "ask for the text or the table that it shows")},
+	{"SQLite format 3\x00", refuse("is a database", "export its table as .csv")},
 }
 
 // textual are the formats of text, in the order in which they are tried. The
@@ -43,6 +53,7 @@ var textual = []struct {
 	{records.Is, records.Open},
 	{webpage.Is, openPage},
 	{agenda.Is, agenda.Open},
+	{isXML, refuseXML},
 	{func([]byte) bool { return true }, openLines},
 }
 
@@ -76,6 +87,21 @@ func openLines(t *text.Source, o sheet.Options) (sheet.Book, error) {
 		return document.OpenPlain(t, o)
 	}
 	return delimited.Open(t, o)
+}
+
+// isXML tells whether a text is XML, and no web page: its tags would be taken for words.
+func isXML(lead []byte) bool {
+	return text.Element(lead) != "" && (bytes.HasPrefix(lead, []byte("<?xml")) || bytes.Contains(lead, []byte("</")) || bytes.Contains(lead, []byte("/>")))
+}
+
+func refuseXML(t *text.Source, o sheet.Options) (sheet.Book, error) {
+	f := fault.Newf("is XML, of which only web pages are read").At(fault.Place{File: o.Name}).Do("have it exported as CSV, JSON or a workbook; a spreadsheet program may open it, and save it as .xlsx")
+	for _, mark := range []string{"office:spreadsheet", "<office:document"} {
+		if bytes.Contains(t.Head, []byte(mark)) {
+			f = fault.Newf("is a workbook written as XML").At(fault.Place{File: o.Name}).Do("open it and save it as .xlsx or .ods")
+		}
+	}
+	return nil, errors.Join(f, t.Close())
 }
 
 // openFile opens a file by what it holds.
@@ -135,16 +161,26 @@ func refuse(cause, advice string) func(*os.File, int64, sheet.Options) (sheet.Bo
 	}
 }
 
-// locked is how a workbook locked with a password calls its only content.
-var locked = []byte("E\x00n\x00c\x00r\x00y\x00p\x00t\x00e\x00d\x00P\x00a\x00c\x00k\x00a\x00g\x00e\x00")
+// compounds are the kinds of compound file, by what stands in them. None is read.
+var compounds = []struct{ name, cause, advice string }{
+	{"EncryptedPackage", "the workbook is locked with a password", "save it without a password"},
+	{"__substg1.0_", "is a message as one mail program keeps it", "save it as .eml"},
+	{"WordDocument", "is an old .doc text", "open it and save it as .docx"},
+	{"PowerPoint Document", "is an old .ppt presentation", "open it and save it as .pdf"},
+}
 
-// oldWorkbook refuses a compound file: a locked workbook, or one of before
-// 2007.
-func oldWorkbook(f *os.File, size int64, o sheet.Options) (sheet.Book, error) {
+// compound refuses a compound file.
+func compound(f *os.File, size int64, o sheet.Options) (sheet.Book, error) {
 	data := make([]byte, min(size, 4<<20))
 	n, _ := f.ReadAt(data, 0)
-	if bytes.Contains(data[:n], locked) {
-		return refuse("the workbook is locked with a password", "save it without a password")(f, size, o)
+	for _, c := range compounds {
+		var wide []byte // names stand in UTF-16
+		for i := range len(c.name) {
+			wide = append(wide, c.name[i], 0)
+		}
+		if bytes.Contains(data[:n], wide) {
+			return refuse(c.cause, c.advice)(f, size, o)
+		}
 	}
 	return refuse("is an old .xls workbook", "open it and save it as .xlsx")(f, size, o)
 }

@@ -96,6 +96,9 @@ func (t *framed) start(o sheet.Options) (err error) {
 	}
 	t.above = make([]table.Cell, len(t.fill))
 	t.raw.About(&t.about)
+	if t.budget != nil {
+		t.about.Notes = append(t.about.Notes, t.budget.Notes...)
+	}
 	t.titledYear(t.raw.Origin().Sheet, "the name of the sheet")
 	if name := t.raw.Origin().Sheet; zone.Titled(name) != "" {
 		t.about.Zones = append(t.about.Zones, sheet.ZoneNote{Text: "sheet " + name, Zone: zone.Titled(name)})

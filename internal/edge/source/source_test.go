@@ -17,8 +17,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
+	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/encoding/unicode/utf32"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
@@ -327,6 +329,7 @@ func TestTexts(t *testing.T) {
 		{"bare quotes are themselves", "No,Note\n1,12\" pipe\n", "No|Note\n2 1|12\" pipe"},
 		{"nested JSON", `{"page":1,"calls":[{"no":1.50,"agent":{"name":"Oda","email":"oda@fenn-agency.example"},"berths":["1","2"],"open":true,"gone":null},{"no":2,"extra":{"deep":[{"a":1},{"a":2}]}}],"agents":[{"x":1}]}`, "no|agent.name|agent.email|berths|open|gone|extra.deep.a\n1 1.50<number>|Oda|oda@fenn-agency.example|1; 2|true<yes/no>||\n2 2<number>||||||1; 2"},
 		{"damaged JSON line", "{\"a\":1}\n{\"a\":\n{\"a\":3}\n", "a\n1 1<number>\n2 ! t.csv, row 2: \"{\\\"a\\\":\" is damaged JSON: the file ends in the middle; it was cut short\n3 3<number>"},
+		{"two JSON lines, the last of them not ended", "{\"a\":1}\n{\"a\":2}", "a\n1 1<number>\n2 2<number>"},
 		{"spans in a page", "<table><tr><th>No<th>Day<th>Note<tr><td rowspan=2>1<td colspan=2>Mon<tr><td>Tue<td>x</table>", "No|Day|Note\n2 1|Mon|Mon\n3 1|Tue|x"},
 		{"a calendar", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDTSTART;TZID=Europe/Lisbon:20260305T081500\nDURATION:PT1H\nSUMMARY:Call\\, one\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART;VALUE=DATE:20260305\nDTEND;VALUE=DATE:20260307\nEND:VEVENT\nEND:VCALENDAR\n", "uid|title|start|end|zone|location|description|url|categories|status|repeat|occurrence\n1 a|Call, one|2026-03-05 08:15|2026-03-05 09:15|Europe/Lisbon|||||||\n2 b||2026-03-05|2026-03-06||||||||"},
 	}
@@ -386,6 +389,9 @@ func TestRefused(t *testing.T) {
 	cell := func(text string) string {
 		return `<worksheet><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>No</t></is></c><c r="B1" t="inlineStr"><is><t>Note</t></is></c></row><row r="2"><c r="A2" t="inlineStr"><is><t>1</t></is></c><c r="B2" t="inlineStr"><is><t>` + text + `</t></is></c></row></sheetData></worksheet>`
 	}
+	compound := func(name string) string {
+		return "\xd0\xcf\x11\xe0" + strings.Repeat("\x00", 2000) + strings.Join(strings.Split(name, ""), "\x00") + "\x00"
+	}
 	tests := []struct {
 		name, file, data string
 		options          Options
@@ -397,7 +403,14 @@ func TestRefused(t *testing.T) {
 		{"row beyond the format", "b.xlsx", workbook(`<worksheet><sheetData><row r="9999999"><c r="A9999999"><v>1</v></c></row></sheetData></worksheet>`), Options{}, "more than 1048576 rows"},
 		{"entities", "b.xlsx", workbook(`<!DOCTYPE x [<!ENTITY a "aaaa">]>` + cell("&a;")), Options{}, "it declares a document type"},
 		{"sheet cut short", "b.xlsx", workbook(`<worksheet><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>No`), Options{}, "b.xlsx, sheet S"},
-		{"locked", "b.xlsx", "\xd0\xcf\x11\xe0" + strings.Repeat("\x00", 2000) + string(locked), Options{}, "locked with a password; save it without a password"},
+		{"locked", "b.xlsx", compound("EncryptedPackage"), Options{}, "locked with a password; save it without a password"},
+		{"old text", "b.doc", compound("WordDocument"), Options{}, "is an old .doc text; open it and save it as .docx"},
+		{"message of a mail program", "b.msg", compound("__substg1.0_001A001E"), Options{}, "save it as .eml"},
+		{"packed", "b.csv.gz", "\x1f\x8b\x08\x00", Options{}, "is packed with gzip; unpack it first"},
+		{"RTF", "b.rtf", `{\rtf1\ansi Dredging on 5 March 2026}`, Options{}, "is an RTF text; open it and save it as .docx"},
+		{"XML", "b.xml", `<calls><call no="1" start="2026-03-05T08:00"/></calls>`, Options{}, "is XML, of which only web pages are read"},
+		{"XML under its declaration", "b.txt", "\n<?xml version=\"1.0\"?>\n<!-- <p> --><calls>\n<start>2026-03-05 08:00</start></calls>", Options{}, "is XML"},
+		{"workbook in XML", "b.xls", `<?xml version="1.0"?><Workbook xmlns="urn:schemas-microsoft-com:office:spreadsheet"><Worksheet><Table><Row/></Table></Worksheet></Workbook>`, Options{}, "is a workbook written as XML; open it and save it as .xlsx"},
 		{"old workbook", "b.xls", "\xd0\xcf\x11\xe0" + strings.Repeat("\x00", 2000), Options{}, "is an old .xls workbook; open it and save it as .xlsx"},
 		{"portable document", "b.pdf", "%PDF-1.7\n", Options{}, "is a PDF"},
 		{"empty", "b.csv", "", Options{}, "the file is empty"},
@@ -535,5 +548,37 @@ func TestDayRows(t *testing.T) {
 		if name == "each above its rows" {
 			assert.Equal(t, []string{"2 rows are each the day of the rows below them, the last of them row 6: 14/04/2026 (column Day)"}, about.Notes)
 		}
+	}
+}
+
+// TestEncodings reads letters as they were written, or says that it guessed.
+func TestEncodings(t *testing.T) {
+	page := func(head string) string {
+		return head + "<table><tr><th>No<th>Vessel<th>Day<tr><td>1<td>Łódź<td>x</table>"
+	}
+	guessed := []string{"it is not UTF-8 and was read as Windows-1252: check its accented letters"}
+	for name, c := range map[string]struct {
+		data     string
+		encoding encoding.Encoding
+		want     string
+		notes    []string
+	}{
+		"a page that says so":           {page(`<meta charset="iso-8859-2">`), charmap.ISO8859_2, "Łódź", nil},
+		"a page that says so at length": {page(`<html><meta http-equiv="Content-Type" content="text/html; charset=windows-1250">`), charmap.Windows1250, "Łódź", nil},
+		"a page that is wrong":          {page(`<meta charset="iso-8859-2">`), encoding.Nop, "Łódź", nil},
+		"a page that does not":          {"<table><tr><th>No<th>Vessel<th>Day<tr><td>1<td>Zürich<td>x</table>", charmap.Windows1252, "Zürich", guessed},
+		"values":                        {"No,Vessel,Day\n1,Zürich,x\n", charmap.Windows1252, "Zürich", guessed},
+		"JSON":                          {`[{"No":1,"Vessel":"Zürich"}]`, charmap.Windows1252, "Zürich", guessed},
+		"UTF-32":                        {"No,Vessel,Day\n1,Łódź,x\n", utf32.UTF32(utf32.LittleEndian, utf32.UseBOM), "Łódź", nil},
+	} {
+		data, err := c.encoding.NewEncoder().String(c.data)
+		require.NoError(t, err, name)
+		r, err := Open(t.Context(), write(t, "calls", []byte(data)), Options{})
+		require.NoError(t, err, name)
+		row, err := r.Next()
+		require.NoError(t, err, name)
+		assert.Equal(t, c.want, row.Cell(1).Text, name)
+		assert.Equal(t, c.notes, r.About().Notes, name)
+		require.NoError(t, r.Close())
 	}
 }

@@ -78,9 +78,6 @@ func (s *separated) Close() error          { return nil }
 
 func (s *separated) About(a *sheet.About) {
 	a.Format = s.format
-	if strings.HasSuffix(s.format, "Windows-1252") {
-		a.Notes = append(a.Notes, "it is not UTF-8 and was read as Windows-1252: check its accented letters")
-	}
 }
 
 // more takes in more of the file behind what the window has from pos on.

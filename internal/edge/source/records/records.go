@@ -124,7 +124,7 @@ func jsonLines(r io.Reader) bool {
 			found++
 		}
 		if err != nil {
-			return false
+			return found == 2
 		}
 	}
 	return true

@@ -14,6 +14,8 @@ import (
 // stops with a fault that names the limit, or with the context's error. It
 // belongs to one goroutine.
 type Budget struct {
+	Notes []string // what is to be said of the source as a whole
+
 	ctx   context.Context
 	late  <-chan time.Time
 	steps int

@@ -6,14 +6,18 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/htmlindex"
 	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/encoding/unicode/utf32"
 	"golang.org/x/text/transform"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 	"almanach/internal/edge/source/sheet"
 )
 
@@ -42,7 +46,40 @@ func Open(f *os.File, head []byte, o sheet.Options) (*Source, error) {
 	if len(bytes.TrimLeft(lead, " \t\r\n")) == 0 {
 		return nil, fault.Newf("the file has nothing but white space in it").At(fault.Place{File: o.Name})
 	}
+	if c.guessed {
+		o.Budget.Notes = append(o.Budget.Notes, "it is not UTF-8 and was read as "+c.name+": check its accented letters")
+	}
 	return &Source{Charset: c.name, Head: lead, file: f, charset: c, options: o}, nil
+}
+
+// Element gives the name of the element with which a text in XML or HTML begins, in lower case,
+// and "" for any other text. Declarations and comments in front of it are passed over.
+func Element(lead []byte) string {
+	for {
+		lead = bytes.TrimLeft(lead, " \t\r\n")
+		end := ""
+		switch {
+		case bytes.HasPrefix(lead, []byte("<!--")):
+			end = "-->"
+		case bytes.HasPrefix(lead, []byte("<?")), bytes.HasPrefix(lead, []byte("<!")):
+			end = ">"
+		case len(lead) == 0 || lead[0] != '<':
+			return ""
+		default:
+			n := bytes.IndexFunc(lead[1:], func(r rune) bool {
+				return !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("_:.-", r))
+			})
+			if n < 1 || !strings.ContainsRune("/> \t\r\n", rune(lead[1+n])) {
+				return ""
+			}
+			return strings.ToLower(string(lead[1 : 1+n]))
+		}
+		at := bytes.Index(lead, []byte(end))
+		if at < 0 {
+			return ""
+		}
+		lead = lead[at+len(end):]
+	}
 }
 
 // Start reads the file from its start. Only one reading can be under way.
@@ -61,6 +98,26 @@ type charset struct {
 	name     string
 	encoding encoding.Encoding // nil for UTF-8
 	skip     int               // bytes of a byte order mark
+	guessed  bool
+}
+
+// declared finds the encoding that a web page says it has.
+var declared = pattern.Lazy(`(?i)<(?:meta\s[^>]*charset|\?xml\s[^>]*encoding)\s*=\s*["']?([\w:.-]+)`)
+
+// declaredIn gives the encoding that the head of a web page names.
+func declaredIn(head []byte) (charset, bool) {
+	if !bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n"), []byte("<")) {
+		return charset{}, false
+	}
+	found := declared().FindSubmatch(head)
+	if found == nil {
+		return charset{}, false
+	}
+	e, err := htmlindex.Get(string(found[1]))
+	if err != nil || e == unicode.UTF8 {
+		return charset{}, false
+	}
+	return charset{name: string(found[1]), encoding: e}, true
 }
 
 func (c charset) reader(r io.Reader) io.Reader {
@@ -74,13 +131,15 @@ func (c charset) reader(r io.Reader) io.Reader {
 }
 
 // charsetOf tells a text's encoding: by its byte order mark, by the pattern of
-// NULs in UTF-16, as UTF-8 where all of it is valid, else as Windows-1252. It
-// leaves the file at its start. The error is a text with NULs, which none of
+// NULs in UTF-16, as UTF-8 where all of it is valid, else as a web page declares, or as
+// Windows-1252. It leaves the file at its start. The error is a text with NULs, which none of
 // them has.
 func charsetOf(r io.Reader, f *os.File, head []byte) (charset, error) {
 	switch {
 	case bytes.HasPrefix(head, []byte("\xef\xbb\xbf")):
 		return charset{name: "UTF-8", skip: 3}, nil
+	case bytes.HasPrefix(head, []byte("\xff\xfe\x00\x00")), bytes.HasPrefix(head, []byte("\x00\x00\xfe\xff")):
+		return charset{name: "UTF-32", encoding: utf32.UTF32(utf32.BigEndian, utf32.ExpectBOM)}, nil
 	case bytes.HasPrefix(head, []byte("\xff\xfe")), bytes.HasPrefix(head, []byte("\xfe\xff")):
 		return charset{name: "UTF-16", encoding: unicode.UTF16(unicode.BigEndian, unicode.ExpectBOM)}, nil
 	case nuls(head, 1):
@@ -113,7 +172,10 @@ func charsetOf(r io.Reader, f *os.File, head []byte) (charset, error) {
 		case err == io.EOF && valid:
 			return charset{name: "UTF-8"}, nil
 		case err == io.EOF:
-			return charset{name: "Windows-1252", encoding: charmap.Windows1252}, nil
+			if c, ok := declaredIn(head); ok {
+				return c, nil
+			}
+			return charset{name: "Windows-1252", encoding: charmap.Windows1252, guessed: true}, nil
 		case err != nil:
 			return charset{}, fmt.Errorf("the file cannot be read: %w", err)
 		}

@@ -19,12 +19,22 @@ import (
 	"almanach/internal/edge/source/text"
 )
 
-// Is tells whether a text is a web page.
-func Is(text []byte) bool {
-	if len(text) == 0 || text[0] != '<' {
+// begins are the elements with which a web page, or a part of one, begins.
+var begins = []string{"html", "head", "body", "meta", "title", "style", "script", "table", "thead", "tbody", "tr", "p", "div", "span", "b", "strong", "i", "em", "u", "small", "h1", "h2", "h3", "h4", "h5", "h6", "ul", "ol", "li", "dl", "br", "hr", "a", "font", "center", "pre", "blockquote", "article", "section", "main", "header", "img", "form"}
+
+// Is tells whether a text is a web page, or a part of one.
+func Is(lead []byte) bool {
+	element := text.Element(lead)
+	if slices.Contains(begins, element) {
+		return true
+	}
+	if len(lead) == 0 || lead[0] != '<' || element != "" && bytes.HasPrefix(lead, []byte("<?xml")) {
 		return false
 	}
-	lower := bytes.ToLower(text[:min(len(text), 64<<10)])
+	lower := bytes.ToLower(lead[:min(len(lead), 64<<10)])
+	if at := bytes.IndexByte(lower, '>'); element != "" && at > 0 && bytes.Contains(lower[:at], []byte("xmlns")) {
+		return false
+	}
 	for _, mark := range []string{"<html", "<!doctype html", "<table", "<body"} {
 		if bytes.Contains(lower, []byte(mark)) {
 			return true

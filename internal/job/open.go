@@ -226,6 +226,9 @@ func (l *load) readSource(ctx context.Context) (rows table.Rows, header table.He
 	l.report.Sources = sourcesOf(rows, l.report.Source)
 	about := r.About()
 	l.zones, l.years, l.more = about.Zones, about.Years, about.More
+	if about.LastDay && l.in.LastDay == "" {
+		l.in = l.in.With(func(in *intake.Intake) { in.LastDay = "included" })
+	}
 	if err == nil && about.Running {
 		l.running(r)
 	} else if err == nil && len(l.in.Key) == 0 {
@@ -348,8 +351,10 @@ func (l *load) compile(rows table.Rows, header table.Header) error {
 	if m.Zone != nil {
 		l.report.Zone = m.Zone.Name()
 	}
-	if m.ZoneAside != "" {
-		l.report.Remarks = append(l.report.Remarks, m.ZoneAside)
+	for _, remark := range []string{m.ZoneAside, m.LastDay} {
+		if remark != "" {
+			l.report.Remarks = append(l.report.Remarks, remark)
+		}
 	}
 	switch {
 	case m.ZoneFrom != "":

@@ -59,7 +59,7 @@ var Definition = []settings.Setting{
 	{Name: "event", Kind: settings.Group, Doc: "What the fields of the event are made of.", Fields: []settings.Setting{
 		{Name: "title", Doc: "The title.", Example: `"{Vessel} at {Berth}"`},
 		{Name: "start", Doc: "When it starts: a date, with or without a time, from one column or two.", Example: `"{Arrival} {ETA}"`},
-		{Name: "end", Doc: "When it ends. For all-day events the last day, included.", Example: `"{Departure} {ETD}"`},
+		{Name: "end", Doc: "When it ends. For all-day events the last day, included, but for last_day.", Example: `"{Departure} {ETD}"`},
 		{Name: "length", Doc: "How long it lasts, where there is no end.", Example: `"{Hours} h"`},
 		{Name: "all_day", Doc: "Whether it takes whole days: a column with yes or no, where a row that says yes and has a time is held; or yes for all rows, whatever times stand in them.", Example: `"{All day}"`},
 		{Name: "zone", Doc: "The time zone of its times: a name, or a column of names.", Example: `"{Zone}"`},
@@ -101,6 +101,7 @@ var Definition = []settings.Setting{
 	{Name: "day_order", Kind: settings.Choice, Choices: []string{"day first", "month first", "year first"}, Doc: "How to read dates such as 05/03/2026 that nothing else settles.", Example: "day first"},
 	{Name: "language", Kind: settings.Choice, Choices: []string{"en", "fr", "de", "es", "it", "pt", "nl"}, Doc: "The language of short names of months and weekdays that mean different things in different languages. By default the column tells.", Example: "de"},
 	{Name: "range_with_times", Kind: settings.Choice, Choices: []string{"one", "each day"}, Doc: "What a range of dates with times of day in other columns means: one long event, or one on each day. Without it such rows are held.", Example: "each day"},
+	{Name: "last_day", Kind: settings.Choice, Choices: []string{"included", "not included"}, Doc: "Whether the end of an all-day event is its last day, as by default, or the day after it, as calendars and their exports count.", Example: "not included"},
 	{Name: "outliers", Kind: settings.Choice, Choices: []string{"read"}, Doc: "A date is held that stands out from the other rows: in another year, out of the order of the rows, or under a heading or sheet of another month; so is an event that lasts far longer than the others. With read they are taken as they are.", Example: "read"},
 	{Name: "struck", Kind: settings.Choice, Choices: []string{"leave out", "cancel", "read"}, Doc: "What a row means whose cells are crossed out: it is left out, its event is cancelled, or it is read like any other. Without it such rows are held.", Example: "cancel"},
 	{Name: "native", Kind: settings.Choice, Choices: []string{"trust", "swapped"}, Doc: "What to do with a workbook's real dates when its text dates show that day and month were swapped.", Example: "swapped"},

@@ -50,19 +50,22 @@ type Intake struct {
 	Dates    moment.Settings
 	// RangeWithTimes is one or each day; "" holds such rows.
 	RangeWithTimes string
-	Outliers       string // read takes dates and lengths that stand out as they are
-	Struck         string // leave out, cancel or read; "" holds rows that are crossed out
-	Assume         Assume
-	Period         Period
-	Believed       Period   // the dates that a row may have
-	Needs          []string // columns
-	Clear          bool     // empty cells clear the event's fields
-	Clean          []string // columns
-	Labels         Labels
-	Words          map[string]map[string]string // for lookup
-	Send           bool                         // invitations
-	NextWeekday    string                       // coming or following: what "next Friday" means; "" holds it
-	Markdown       bool                         // the description is Markdown
+	// LastDay is included or not included: what the end of an all-day event is. "" is included,
+	// and not certain.
+	LastDay     string
+	Outliers    string // read takes dates and lengths that stand out as they are
+	Struck      string // leave out, cancel or read; "" holds rows that are crossed out
+	Assume      Assume
+	Period      Period
+	Believed    Period   // the dates that a row may have
+	Needs       []string // columns
+	Clear       bool     // empty cells clear the event's fields
+	Clean       []string // columns
+	Labels      Labels
+	Words       map[string]map[string]string // for lookup
+	Send        bool                         // invitations
+	NextWeekday string                       // coming or following: what "next Friday" means; "" holds it
+	Markdown    bool                         // the description is Markdown
 
 	event            map[string]template.Source // by setting name
 	leaveOut, cancel template.Source
@@ -174,7 +177,7 @@ func Parse(file string, text []byte) (*Intake, []*fault.Fault) {
 	if f := in.sides(v); f != nil {
 		return nil, []*fault.Fault{f}
 	}
-	in.RangeWithTimes = v.Text("range_with_times")
+	in.RangeWithTimes, in.LastDay = v.Text("range_with_times"), v.Text("last_day")
 	in.Struck, in.Outliers = v.Text("struck"), v.Text("outliers")
 	in.Dates.Language = moment.Language(v.Text("language"))
 	in.Dates.Native = map[string]moment.Native{"trust": moment.TrustNative, "swapped": moment.SwapNative}[v.Text("native")]

@@ -29,6 +29,9 @@ type Mapping struct {
 	// ZoneAside is what a heading or a title says of a zone that does not count, in words.
 	ZoneAside string
 
+	// LastDay says why the end of all-day events may not be their last day, in words.
+	LastDay string
+
 	intake           *Intake
 	compiler         *template.Compiler
 	key              []int
@@ -144,6 +147,7 @@ func (m *Mapping) Learn(rows table.Rows) {
 	m.learnBeside(rows)
 	m.learnDayNames(rows)
 	m.learnCompany(rows)
+	m.learnLastDay(rows)
 }
 
 // spans are the moments that the mapping reads.

@@ -189,6 +189,28 @@ held: When "2026-03-05T09:00+01:00" is at +01:00, and Zone says Europe/Lisbon, w
 20260305T090000/20260305T110000@CET
 held: When "2026-07-05" says CET, which is +01:00, and on Sun 5 July 2026 the clocks of Europe/Paris are at +02:00 (write the offset)
 held: When "2026-03-05" says CEST, which is +02:00, and on Thu 5 March 2026 the clocks of Europe/Paris are at +01:00 (write the offset)`},
+		{"the end is the day after the last one", "last_day: not included\nevent: { title: '{No}', start: '{From}', end: '{To}', length: '{Long}' }\n", `
+No|From|To|Long
+1|2026-03-05|2026-03-06|
+2|2026-03-05|2026-03-09|
+3|2026-03-05|2026-03-05|
+4|2026-03-05||
+5|2026-03-05|2026-03-07|2 days
+6|2026-03-05|2026-03-07|3 days
+7|5–7 Mar 2026||
+8|2026-03-05 00:00|2026-03-06 00:00|
+9|2026-03-05 08:00|2026-03-06 09:00|
+10|5–7 Mar 2026|7 March 2026|`, `
+20260305/20260306 (all day assumed: no time given)
+20260305/20260309 (all day assumed: no time given)
+20260305/20260306 (all day assumed: no time given)
+20260305/20260306 (all day assumed: no time given)
+20260305/20260307 (all day assumed: no time given)
+held: ends on Fri 6 March 2026, but its length of 3d ends on Sat 7 March 2026 (correct one of them)
+20260305/20260308 (all day assumed: no time given)
+20260305T000000/20260306T000000@Europe/Lisbon
+20260305T080000/20260306T090000@Europe/Lisbon
+20260305/20260308 (all day assumed: no time given)`},
 		{"a range of dates with times: one", "range_with_times: one\nevent: { title: '{No}', start: '{When} {From}', end: '{When} {To}' }\n", `
 No|When|From|To
 1|5–7 Mar 2026|09:00|17:00

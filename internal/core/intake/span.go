@@ -24,6 +24,7 @@ const (
 type given struct {
 	start, end moment.Value // end: its date, clock and zone, wherever they stand
 	allDay     saying
+	endTold    bool          // the end's day comes from its own field, and not from a range of days
 	length     time.Duration // 0 for none
 	days       int64         // of a range of dates whose times stand elsewhere; 0 for none
 }
@@ -184,6 +185,7 @@ func (m *Mapper) said(row table.Row) (*given, *fault.Fault) {
 		return nil, f
 	}
 	g.start, g.end, g.length, g.allDay = start.Value, end.Value, length, allDay
+	g.endTold = end.HasDate && !start.HasEndDate
 	if f := m.together(g, start.dates); f != nil {
 		return nil, f
 	}
@@ -256,7 +258,8 @@ func (m *Mapper) allDaySpan(way way, g *given) (event.Span, *fault.Fault) {
 	last := g.start.Date
 	if g.end.HasDate {
 		last = g.end.Date
-		if g.end.Clock == 0 && last > g.start.Date { // until midnight at the start of that day
+		until := g.end.Clock == 0 || g.endTold && m.intake.LastDay == "not included"
+		if until && last > g.start.Date { // until midnight at the start of that day
 			last -= day24
 		}
 	}

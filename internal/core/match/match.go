@@ -227,6 +227,7 @@ func choose(header table.Header, rows table.Rows, traits []Traits, given Given) 
 		given.lengths = h.lengths()
 		choices, f = suit(header, traits, given)
 	}
+	(&hours{header, rows, traits, choices, given}).alternatives()
 	return choices, f
 }
 

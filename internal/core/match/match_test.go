@@ -123,6 +123,8 @@ func TestMatch(t *testing.T) {
 		{"No|What|On|Laytime days", "1|A|2026-04-02|2\n2|B|2026-04-09|3", "Laytime days holds numbers that can be how long the events last"},
 		{"No|What|On|Nights", "1|A|2026-04-02|2\n2|B|2026-04-09|3", "Nights holds numbers that can be how long the events last, and does not say it"},
 		{"No|What|On|At|Effort", "1|A|2026-04-02|9:00|2h\n2|B|2026-04-09|9:00|90 min", `Effort holds lengths of time, and its name does not say whether they are the events'; give --length "Effort" if they are, or --without "Effort" if not`},
+		{"No|summary|start.date|end.date|start.dateTime|end.dateTime", "1|A|2026-04-02|2026-04-03||\n2|B|||2026-04-09T09:00:00Z|2026-04-09T10:00:00Z", "start start.date+start.dateTime, end end.date+end.dateTime, title summary"},
+		{"No|summary|start.dateTime|end.dateTime|start.date", "1|A|||2026-04-02\n2|B|2026-04-09T09:00:00Z|2026-04-09T10:00:00Z|", "start start.dateTime+start.date, end end.dateTime, title summary"},
 		{"No|What|On|Hire", "1|A|2026-04-02|2 days\n2|B|2026-04-09|3 days", "Hire holds lengths of time"},
 		{"No|Vessel|Day|Arrival|ETA|Departure|ETD", "1|A|Mon|2026-03-02|18:00|2026-03-16|19:30\n2|B|Sat|2026-03-07|9:00|2026-03-18|12:00", "start Arrival+ETA, end Departure+ETD, title Vessel"},
 	} {

@@ -49,6 +49,9 @@ func join(parts []Reader, column string, label func(Reader) string) Reader {
 	}
 	j.header = append(j.header, column)
 	first := *parts[0].About()
+	for _, p := range parts {
+		first.LastDay = first.LastDay && p.About().LastDay
+	}
 	j.about = &first
 	return j
 }

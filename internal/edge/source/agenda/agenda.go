@@ -91,6 +91,7 @@ func (a *agenda) Origin() *table.Origin { return a.from }
 func (a *agenda) Close() error          { return nil }
 
 func (a *agenda) About(x *sheet.About) {
+	x.LastDay = true
 	x.Format, x.Why, x.Notes = "iCalendar", "the fields of an event", append(x.Notes, a.notes...)
 }
 

@@ -78,6 +78,7 @@ type About struct {
 	More          string         // what says that there are more rows than it has, so that none is gone for not being there
 	Years         []YearNote     // what titles say of the year of its dates; one of each table for several that are joined
 	Zones         []ZoneNote     // what titles and notes say of the zone of its times; one of each table for several that are joined
+	LastDay       bool           // the ends of its all-day events are their last days, for certain
 	Running       bool           // its rows were read from running text
 	Passed        []table.Passed // dates in the text that belong to no event
 }

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -28,18 +29,18 @@ import (
 
 // loadFlags are the flags of everything that reads a source for a calendar.
 type loadFlags struct {
-	file, into, name, sheet, rows, dayOrder, lastDay, length, leaveOut, cancelWhen string
-	title, start, end, repeat, without                                             []string
-	key                                                                            []string
-	allow                                                                          map[string]string
-	header                                                                         string
-	first                                                                          int
-	all, past                                                                      bool
-	takes                                                                          takeFlag
-	rekey, beside, restore, remove                                                 []string
-	show                                                                           []string
-	heldTo                                                                         outFile
-	quiet                                                                          bool
+	file, into, name, sheet, rows, dayOrder, lastDay, unix, length, leaveOut, cancelWhen string
+	title, start, end, repeat, without                                                   []string
+	key                                                                                  []string
+	allow                                                                                map[string]string
+	header                                                                               string
+	first                                                                                int
+	all, past                                                                            bool
+	takes                                                                                takeFlag
+	rekey, beside, restore, remove                                                       []string
+	show                                                                                 []string
+	heldTo                                                                               outFile
+	quiet                                                                                bool
 }
 
 // takeFlag collects every --take. The keys that one settles are the arguments
@@ -84,6 +85,7 @@ func (f *loadFlags) source(c *cobra.Command) {
 	flags.StringVar(&f.header, "header", "", "`ROW` of the column names, two rows as 4-5, or none (default: found)")
 	flags.StringVar(&f.dayOrder, "day-order", "", "`ORDER` of 05/03/2026: \"day first\", \"month first\" or \"year first\" (default: learnt from the column)")
 	flags.StringVar(&f.lastDay, "last-day", "", "whether the end of all-day events is their last `DAY`: included, or \"not included\" where it is the day after (default: included)")
+	flags.StringVar(&f.unix, "unix", "", "bare numbers are Unix times in this `UNIT`: seconds, or milliseconds")
 	flags.StringVar(&f.length, "length", "", "`LENGTH` to assume for events without an end, such as 1h; or the column of a table that holds it")
 	flags.StringVar(&f.leaveOut, "leave-out", "", "leave out the rows that meet this `CONDITION`, such as 'State == \"draft\"'")
 	flags.StringVar(&f.cancelWhen, "cancel-when", "", "cancel the events of the rows that meet this `CONDITION`")
@@ -456,6 +458,15 @@ func (f *loadFlags) settings(in *intake.Intake) error {
 		in.LastDay = strings.ReplaceAll(f.lastDay, "-", " ")
 	default:
 		return fault.Unknown("choice for --last-day", f.lastDay, []string{"included", "not included"})
+	}
+	switch f.unix {
+	case "":
+	case "seconds":
+		in.Dates.Unix = time.Second
+	case "milliseconds":
+		in.Dates.Unix = time.Millisecond
+	default:
+		return fault.Unknown("unit for --unix", f.unix, []string{"seconds", "milliseconds"})
 	}
 	if f.assumes() {
 		d, ok := moment.ParseLength(f.length)

@@ -179,6 +179,35 @@ func (m *chooser) ended() *fault.Fault {
 	return fault.Newf("no column says when the events start: %s says when they end", end).Do("describe the columns in an intake file").Offer("--start", "start", "", offered)
 }
 
+// unread asks about a column that by its name is the start or the end and holds too much that is
+// no date: left out, rows in which it can be read would be as wrong as the others.
+func (m *chooser) unread() *fault.Fault {
+	start := m.choice("start")
+	if start == nil {
+		return nil
+	}
+	first := m.headings[start.Indexes[0]]
+	arrives, leaves := first.rank(names("arrival")) > 0, first.rank(names("departure")) > 0
+	for i, c := range m.columns {
+		h := m.headings[i]
+		if c.Filled == 0 || c.temporal || m.taken[i] || slices.Contains(m.key, m.header[i]) || shownOf(c.Samples) == "" {
+			continue
+		}
+		label := m.header.Label(i)
+		says := func(why string) *fault.Fault {
+			return fault.Newf("the column %s holds too much that is no date%s, and %s", label, shownOf(c.Samples), why)
+		}
+		switch {
+		case leaves && h.rank(names("arrival")) >= whole && len(m.given["start"]) == 0:
+			return says(m.header.Label(start.Indexes[0])+" says when they leave").Offer("--start", "start", "", [][]string{{label}, start.Columns})
+		case m.has("end") || m.has("length") || m.has("repeat") || m.endless || len(m.given["end"]) > 0:
+		case arrives && h.rank(names("departure")) >= whole, h.rank(names("end")) >= whole && h.rank(names("end")) > h.rank(names("start")) && h.rank(names("arrival")) == 0:
+			return says("no other says when the events end").Offer("--end", "end", "", [][]string{{label}, {None}})
+		}
+	}
+	return nil
+}
+
 // shownOf gives a value of a column that is no day, for a message.
 func shownOf(samples []string) string {
 	at := slices.IndexFunc(samples, func(text string) bool {

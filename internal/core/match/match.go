@@ -327,8 +327,12 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 	case ended != nil:
 		m.choices = slices.DeleteFunc(m.choices, func(c Choice) bool { return c.Field == "start" })
 		return m.choices, ended
+	case m.unread() != nil:
+		return m.choices, m.unread()
 	case !m.has("start") && m.parted() != nil:
 		return m.choices, m.parted()
+	case !m.has("start") && m.unix() != nil:
+		return m.choices, m.unix()
 	case !m.has("start"):
 		return m.choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file").
 			Offer("--start", "start", "", m.offered(func(c matchColumn) bool { return c.temporal && c.role != moment.ClockRole }))

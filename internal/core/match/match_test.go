@@ -125,6 +125,15 @@ func TestMatch(t *testing.T) {
 		{"No|What|On|At|Effort", "1|A|2026-04-02|9:00|2h\n2|B|2026-04-09|9:00|90 min", `Effort holds lengths of time, and its name does not say whether they are the events'; give --length "Effort" if they are, or --without "Effort" if not`},
 		{"No|summary|start.date|end.date|start.dateTime|end.dateTime", "1|A|2026-04-02|2026-04-03||\n2|B|||2026-04-09T09:00:00Z|2026-04-09T10:00:00Z", "start start.date+start.dateTime, end end.date+end.dateTime, title summary"},
 		{"No|summary|start.dateTime|end.dateTime|start.date", "1|A|||2026-04-02\n2|B|2026-04-09T09:00:00Z|2026-04-09T10:00:00Z|", "start start.dateTime+start.date, end end.dateTime, title summary"},
+		{"No|Vessel|ETA|ETD", "1|A|tbc|2026-04-02 08:00\n2|B|tbc|2026-04-03 08:00\n3|C|2026-04-03 06:00|2026-04-03 08:00", `the column ETA holds too much that is no date (tbc), and ETD says when they leave; it can be "ETA", or "ETD"; give --start "ETA"`},
+		{"No|Vessel|ETA|ETD", "1|A||2026-04-02 08:00\n2|B||2026-04-03 08:00", "start ETD, title Vessel"},
+		{"No|What|Start|End", "1|A|2026-04-02 08:00|open\n2|B|2026-04-03 08:00|open\n3|C|2026-04-03 06:00|2026-04-03 08:00", `the column End holds too much that is no date (open), and no other says when the events end; it can be "End", or "none"; give --end "End"`},
+		{"No|Vessel|Arrives|Departs", "1|A|2026-04-02 08:00|?\n2|B|2026-04-03 08:00|?", "the column Departs holds too much that is no date (?)"},
+		{"No|What|Start|End|Length", "1|A|2026-04-02 08:00|open|1h\n2|B|2026-04-03 08:00|open|2h", "start Start, length Length, title What"},
+		{"No|Vessel|eta_ts|etd_ts", "1|A|1773129600|1773136800\n2|B|1773216000|1773223200", "eta_ts and etd_ts hold numbers that can be Unix times in seconds, the first of them 10 March 2026 08:00 UTC; give --unix seconds"},
+		{"No|Vessel|start", "1|A|1773129600000\n2|B|1773216000000", "start holds numbers that can be Unix times in milliseconds"},
+		{"No|Vessel|start", "1|A|1773129600000\n2|B|1773216000", "no column holds the events' dates"},
+		{"No|Vessel|start", "1|A|17731296\n2|B|17732160", "no column holds the events' dates"},
 		{"No|What|On|Hire", "1|A|2026-04-02|2 days\n2|B|2026-04-09|3 days", "Hire holds lengths of time"},
 		{"No|Vessel|Day|Arrival|ETA|Departure|ETD", "1|A|Mon|2026-03-02|18:00|2026-03-16|19:30\n2|B|Sat|2026-03-07|9:00|2026-03-18|12:00", "start Arrival+ETA, end Departure+ETD, title Vessel"},
 	} {
@@ -271,4 +280,22 @@ func TestClocksShown(t *testing.T) {
 		}
 		assert.Equal(t, want, strings.Join(got, ", "))
 	}
+}
+
+// TestUnix takes bare numbers for times where a person says that they are, and no others with them.
+func TestUnix(t *testing.T) {
+	cells := func(texts ...string) (out []table.Cell) {
+		for _, text := range texts {
+			out = append(out, table.Cell{Kind: table.Text, Text: text})
+		}
+		return out
+	}
+	rows := table.Hold(table.Row{Number: 2, Cells: cells("1", "A", "3", "1773129600", "1773136800")}, table.Row{Number: 3, Cells: cells("2", "B", "4", "1773216000", "1773223200")})
+	choices, f := Columns(table.Header{"No", "Vessel", "Berth", "eta_ts", "etd_ts"}, rows, Given{Key: []string{"No"}}, moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC), Unix: time.Second})
+	require.Nil(t, f)
+	var out []string
+	for _, c := range choices {
+		out = append(out, c.Field+" "+strings.Join(c.Columns, "+"))
+	}
+	assert.Equal(t, []string{"start eta_ts", "end etd_ts", "location Berth", "title Vessel"}, out)
 }

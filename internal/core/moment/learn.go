@@ -64,6 +64,16 @@ func (c *Column) Learn(row int, cell table.Cell) {
 		return
 	}
 	text := visible(cell.Text)
+	if c.set.Unix != 0 {
+		if n, err := strconv.ParseInt(text, 10, 64); err == nil {
+			if v, f := c.readUnix(n, text); f == nil && v.Date >= since2000 && v.Date < until2100 { // and no other number
+				c.dates++
+				c.timed = true
+				c.learnYear(zone.Civil(v.Date).Year())
+			}
+			return
+		}
+	}
 	if decimals := decimalsOf(text); decimals > 2 && text[0] == '0' {
 		c.parts++
 	} else if decimals == 2 && text[0] != '0' {
@@ -94,6 +104,9 @@ func (c *Column) Learn(row int, cell table.Cell) {
 		c.clockOnly++
 	}
 }
+
+// The days of this century, in seconds since 1970.
+const since2000, until2100 = 946684800, 4102444800
 
 // decimalsOf gives how many decimals a number has that is less than 100, such as 0.25 or 8.30;
 // 0 for any other text.

@@ -1,6 +1,7 @@
 package match
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -85,6 +86,10 @@ func (h *hours) unread(day int) *fault.Fault {
 		if h.taken(i) || t.Filled == 0 {
 			continue
 		}
+		if part := partOfDay(t.Samples); part != "" {
+			label := h.header.Label(i)
+			return fault.Newf("%s says only the part of the day (%s), and the events would be whole days", label, part).Do("write times of day, or, for whole days, give %s", fault.Given("--without", []string{label}))
+		}
 		name := headingOf(h.header.Label(i))
 		starts := name.rank(names("start"))
 		sure := h.passes(i) || name.says("clock") && starts > 0 // Slot can be a number
@@ -101,6 +106,26 @@ func (h *hours) unread(day int) *fault.Fault {
 		}
 	}
 	return nil
+}
+
+// partsOfDay are words for a part of a day, and wholeDay for all of it.
+var (
+	partsOfDay = strings.Fields("am pm a.m p.m morning afternoon evening forenoon mornings afternoons evenings vormittag vormittags nachmittag nachmittags abend abends matin matinée après-midi apres-midi soir soirée mañana tarde mattina mattino pomeriggio sera manhã ochtend middag namiddag avond")
+	wholeDay = []string{"all day", "whole day", "full day", "day", "ganztags", "ganztägig", "journée", "toute la journée", "todo el día", "tutto il giorno", "dia inteiro", "hele dag"}
+)
+
+// partOfDay gives one of the texts of a column, each of which says a part of a day or all of it;
+// "" where others say something else, or none says a part.
+func partOfDay(texts []string) (part string) {
+	for _, text := range texts {
+		switch low := strings.TrimRight(strings.ToLower(text), "."); {
+		case slices.Contains(partsOfDay, low):
+			part = cmp.Or(part, text)
+		case !slices.Contains(wholeDay, low):
+			return ""
+		}
+	}
+	return part
 }
 
 // taken tells whether some field takes a column.

@@ -134,6 +134,9 @@ func TestMatch(t *testing.T) {
 		{"No|Vessel|start", "1|A|1773129600000\n2|B|1773216000000", "start holds numbers that can be Unix times in milliseconds"},
 		{"No|Vessel|start", "1|A|1773129600000\n2|B|1773216000", "no column holds the events' dates"},
 		{"No|Vessel|start", "1|A|17731296\n2|B|17732160", "no column holds the events' dates"},
+		{"No|What|On|Slot", "1|A|2026-04-02|AM\n2|B|2026-04-09|p.m.\n3|C|2026-04-09|all day", `Slot says only the part of the day (AM), and the events would be whole days; write times of day, or, for whole days, give --without "Slot"`},
+		{"No|What|On|Slot", "1|A|2026-04-02|AM\n2|B|2026-04-09|north", "start On, title What"},
+		{"No|What|On|At|Tide", "1|A|2026-04-02|9:00|morning\n2|B|2026-04-09|9:00|evening", "start On+At, title What"},
 		{"No|What|On|Hire", "1|A|2026-04-02|2 days\n2|B|2026-04-09|3 days", "Hire holds lengths of time"},
 		{"No|Vessel|Day|Arrival|ETA|Departure|ETD", "1|A|Mon|2026-03-02|18:00|2026-03-16|19:30\n2|B|Sat|2026-03-07|9:00|2026-03-18|12:00", "start Arrival+ETA, end Departure+ETD, title Vessel"},
 	} {

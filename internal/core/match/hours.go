@@ -111,7 +111,7 @@ func (h *hours) unread(day int) *fault.Fault {
 // partsOfDay are words for a part of a day, and wholeDay for all of it.
 var (
 	partsOfDay = strings.Fields("am pm a.m p.m morning afternoon evening forenoon mornings afternoons evenings vormittag vormittags nachmittag nachmittags abend abends matin matinée après-midi apres-midi soir soirée mañana tarde mattina mattino pomeriggio sera manhã ochtend middag namiddag avond")
-	wholeDay = []string{"all day", "whole day", "full day", "day", "ganztags", "ganztägig", "journée", "toute la journée", "todo el día", "tutto il giorno", "dia inteiro", "hele dag"}
+	wholeDay   = []string{"all day", "whole day", "full day", "day", "ganztags", "ganztägig", "journée", "toute la journée", "todo el día", "tutto il giorno", "dia inteiro", "hele dag"}
 )
 
 // partOfDay gives one of the texts of a column, each of which says a part of a day or all of it;

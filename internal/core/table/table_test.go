@@ -139,6 +139,15 @@ func TestRows(t *testing.T) {
 	for _, row := range rows.All() {
 		again.Add(row)
 	}
+	var many Rows // of more blocks than one takes rows over from
+	for n := range 600 {
+		one := Hold(want[n])
+		many.Add(one.At(0))
+	}
+	for n := range 600 {
+		got := many.At(n)
+		require.Equal(t, want[n].Cell(0).Text, got.Cell(0).Text)
+	}
 	rows.Forget(2*blockRows + 3)
 	check(&rows, 2*blockRows)
 	check(&again, 0)

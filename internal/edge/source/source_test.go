@@ -569,11 +569,12 @@ func TestEncodings(t *testing.T) {
 		"a page that does not":          {"<table><tr><th>No<th>Vessel<th>Day<tr><td>1<td>Zürich<td>x</table>", charmap.Windows1252, "Zürich", guessed},
 		"values":                        {"No,Vessel,Day\n1,Zürich,x\n", charmap.Windows1252, "Zürich", guessed},
 		"JSON":                          {`[{"No":1,"Vessel":"Zürich"}]`, charmap.Windows1252, "Zürich", guessed},
+		"a JSON line":                   {`{"No":1,"Vessel":"Zürich"}`, encoding.Nop, "Zürich", nil},
 		"UTF-32":                        {"No,Vessel,Day\n1,Łódź,x\n", utf32.UTF32(utf32.LittleEndian, utf32.UseBOM), "Łódź", nil},
 	} {
 		data, err := c.encoding.NewEncoder().String(c.data)
 		require.NoError(t, err, name)
-		r, err := Open(t.Context(), write(t, "calls", []byte(data)), Options{})
+		r, err := Open(t.Context(), write(t, "calls.jsonl", []byte(data)), Options{})
 		require.NoError(t, err, name)
 		row, err := r.Next()
 		require.NoError(t, err, name)

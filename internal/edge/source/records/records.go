@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"iter"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -64,7 +65,7 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 	if err != nil {
 		return nil, err
 	}
-	d.lines = jsonLines(r)
+	d.lines = jsonLines(o.Name, r)
 	if r, err = start(); err != nil {
 		return nil, err
 	}
@@ -110,12 +111,16 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 	return sheet.Single{Start: d.open, End: t.Close}, nil
 }
 
-// jsonLines tells whether a text has a whole object on its first line and
-// another one below.
-func jsonLines(r io.Reader) bool {
+// jsonLines tells whether a text has a whole object on its first line and, but where its
+// name says that it has a record a line, another one below.
+func jsonLines(name string, r io.Reader) bool {
+	least := 2
+	if ext := strings.ToLower(filepath.Ext(name)); ext == ".jsonl" || ext == ".ndjson" {
+		least = 1
+	}
 	b := bufio.NewReader(io.LimitReader(r, 8<<20))
 	found := 0
-	for found < 2 {
+	for found < least {
 		line, err := b.ReadBytes('\n')
 		if line = bytes.TrimSpace(line); len(line) > 0 {
 			if line[0] != '{' || !json.Valid(line) && found == 0 {
@@ -124,7 +129,7 @@ func jsonLines(r io.Reader) bool {
 			found++
 		}
 		if err != nil {
-			return found == 2
+			return found == least
 		}
 	}
 	return true

@@ -8,6 +8,7 @@ import (
 	"os/signal"
 	"runtime"
 	"runtime/debug"
+	"runtime/metrics"
 	"strings"
 	"syscall"
 	"time"
@@ -15,13 +16,32 @@ import (
 	"almanach/internal/cli"
 )
 
-// memoryShare keeps the peak of memory near what is really in use: large
+// memoryShare keeps the peak of memory near what is really in use, in percent: large
 // files are held once, and their garbage is small.
 const memoryShare = 35
 
 // firstShare is what counts until the first collection: small work is done
 // without any.
 const firstShare = 400
+
+// littleGarbage, in octets, is not worth a collection.
+const littleGarbage = 16 << 20
+
+// collect sets after how much garbage there is a collection, once after each.
+func collect(share int) {
+	runtime.AddCleanup(new([1]*byte), func(share int) {
+		live := []metrics.Sample{{Name: "/gc/heap/live:bytes"}}
+		metrics.Read(live)
+		next := memoryShare
+		if n := live[0].Value.Uint64(); n > 0 {
+			next = min(max(next, int(littleGarbage*100/n)), firstShare)
+		}
+		if next != share {
+			debug.SetGCPercent(next)
+		}
+		collect(next)
+	}, share)
+}
 
 // version is set by the linker in a release: -ldflags "-X main.version=1.2.0".
 var version string
@@ -40,7 +60,7 @@ func release() string {
 
 func main() {
 	debug.SetGCPercent(firstShare)
-	runtime.AddCleanup(new([1]*byte), func(int) { debug.SetGCPercent(memoryShare) }, 0)
+	collect(firstShare)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	context.AfterFunc(ctx, stop) // a second one ends the program at once
 	code := cli.Run(ctx, cli.World{Args: os.Args[1:], Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, Env: os.Environ(), Now: time.Now, Pid: os.Getpid(), Version: release()})

@@ -180,7 +180,8 @@ func (m *chooser) ended() *fault.Fault {
 }
 
 // unread asks about a column that by its name is the start or the end and holds too much that is
-// no date: left out, rows in which it can be read would be as wrong as the others.
+// no date: left out, the rows in which it can be read would be wrong. Where none can, as in From
+// and To of a voyage, it is something else.
 func (m *chooser) unread() *fault.Fault {
 	start := m.choice("start")
 	if start == nil {
@@ -190,7 +191,7 @@ func (m *chooser) unread() *fault.Fault {
 	arrives, leaves := first.rank(names("arrival")) > 0, first.rank(names("departure")) > 0
 	for i, c := range m.columns {
 		h := m.headings[i]
-		if c.Filled == 0 || c.temporal || m.taken[i] || slices.Contains(m.key, m.header[i]) || shownOf(c.Samples) == "" {
+		if c.Filled == 0 || !c.Column.Some() || c.temporal || m.taken[i] || slices.Contains(m.key, m.header[i]) || shownOf(c.Samples) == "" {
 			continue
 		}
 		label := m.header.Label(i)

@@ -108,6 +108,9 @@ func (c *Column) Learn(row int, cell table.Cell) {
 // The days of this century, in seconds since 1970.
 const since2000, until2100 = 946684800, 4102444800
 
+// Some tells whether any cell is a date or a time of day, whatever the others are.
+func (c *Column) Some() bool { return c.dates+c.clocks > 0 }
+
 // decimalsOf gives how many decimals a number has that is less than 100, such as 0.25 or 8.30;
 // 0 for any other text.
 func decimalsOf(text string) int {

@@ -130,7 +130,6 @@ func TestMatch(t *testing.T) {
 		{"No|What|Start|End", "1|A|2026-04-02 08:00|open\n2|B|2026-04-03 08:00|open\n3|C|2026-04-03 06:00|2026-04-03 08:00", `the column End holds too much that is no date (open), and no other says when the events end; it can be "End", or "none"; give --end "End"`},
 		{"No|Vessel|Arrives|Departs", "1|A|2026-04-02 08:00|?\n2|B|2026-04-03 08:00|?\n3|C|2026-04-03 08:00|12:00", "the column Departs holds too much that is no date (?)"},
 		{"No|Vessel|Date|Time|From|To", "1|A|2026-04-02|08:00|Skerry|Tarn Haven\n2|B|2026-04-03|08:00|Tarn Haven|Skerry", "start Date+Time, title Vessel"},
-		{"No|Vessel|Date|Time|From|To", "1|A|2026-04-02|08:00|Quay 1|Quay 2\n2|B|2026-04-03|08:00|Quay 3|Quay 4", "start Date+Time, title Vessel"},
 		{"No|What|Start|End", "1|A|2026-04-02 08:00|open\n2|B|2026-04-03 08:00|tbc", "start Start, title What"},
 		{"No|What|Start|End|Length", "1|A|2026-04-02 08:00|open|1h\n2|B|2026-04-03 08:00|open|2h", "start Start, length Length, title What"},
 		{"No|Vessel|eta_ts|etd_ts", "1|A|1773129600|1773136800\n2|B|1773216000|1773223200", "eta_ts and etd_ts hold numbers that can be Unix times in seconds, the first of them 10 March 2026 08:00 UTC; give --unix seconds"},

@@ -34,10 +34,10 @@ var binary = []struct {
 	{"%PDF", document.OpenPDF},
 	{"{\\rtf", refuse("is an RTF text", "open it and save it as .docx")},
 	{"\x1f\x8b", refuse("is packed with gzip", "unpack it first")},
-	{"BZh", refuse("is packed with bzip2", "unpack it first")},
+	{"BZh91AY", refuse("is packed with bzip2", "unpack it first")},
 	{"\xfd7zXZ", refuse("is packed with xz", "unpack it first")},
 	{"7z\xbc\xaf", refuse("is a 7z archive", "unpack it first")},
-	{"Rar!", refuse("is a RAR archive", "unpack it first")},
+	{"Rar!\x1a\x07", refuse("is a RAR archive", "unpack it first")},
 	{"\x89PNG", refuse("is a picture", "ask for the text or the table that it shows")},
 	{"\xff\xd8\xff", refuse("is a picture", "ask for the text or the table that it shows")},
 	{"GIF8", refuse("is a picture", "ask for the text or the table that it shows")},
@@ -91,7 +91,7 @@ func openLines(t *text.Source, o sheet.Options) (sheet.Book, error) {
 
 // isXML tells whether a text is XML, and no web page: its tags would be taken for words.
 func isXML(lead []byte) bool {
-	return text.Element(lead) != "" && (bytes.HasPrefix(lead, []byte("<?xml")) || bytes.Contains(lead, []byte("</")) || bytes.Contains(lead, []byte("/>")))
+	return bytes.HasPrefix(lead, []byte("<?xml")) || text.Element(lead) != "" && (bytes.Contains(lead, []byte("</")) || bytes.Contains(lead, []byte("/>")))
 }
 
 func refuseXML(t *text.Source, o sheet.Options) (sheet.Book, error) {
@@ -173,7 +173,11 @@ var compounds = []struct{ name, cause, advice string }{
 func compound(f *os.File, size int64, o sheet.Options) (sheet.Book, error) {
 	data := make([]byte, min(size, 4<<20))
 	n, _ := f.ReadAt(data, 0)
+	workbook := strings.EqualFold(filepath.Ext(o.Name), ".xls") // in which a text may lie
 	for _, c := range compounds {
+		if workbook && strings.HasPrefix(c.cause, "is an old") {
+			continue
+		}
 		var wide []byte // names stand in UTF-16
 		for i := range len(c.name) {
 			wide = append(wide, c.name[i], 0)

@@ -139,6 +139,9 @@ func TestMatch(t *testing.T) {
 		{"No|What|On|Slot", "1|A|2026-04-02|AM\n2|B|2026-04-09|p.m.\n3|C|2026-04-09|all day", `Slot says only the part of the day (AM), and the events would be whole days; write times of day, or, for whole days, give --without "Slot"`},
 		{"No|What|On|Slot", "1|A|2026-04-02|AM\n2|B|2026-04-09|north", "start On, title What"},
 		{"No|What|On|At|Tide", "1|A|2026-04-02|9:00|morning\n2|B|2026-04-09|9:00|evening", "start On+At, title What"},
+		{"No|What|Start|End|Repeats|recurringEventId", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|\n2|B|2026-04-09 10:00|2026-04-09 11:00||1", `recurringEventId says which series, or which date of one, some rows are about, and that date would stand twice`},
+		{"No|What|Start|End|Repeats|originalStartTime.date", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|\n2|B|2026-04-09 10:00|2026-04-09 11:00||2026-04-09", `give --without "originalStartTime.date"`},
+		{"No|What|Start|End|recurringEventId", "1|A|2026-04-02 08:00|2026-04-02 09:00|\n2|B|2026-04-09 10:00|2026-04-09 11:00|1", "start Start, end End, title What"},
 		{"No|What|On|Hire", "1|A|2026-04-02|2 days\n2|B|2026-04-09|3 days", "Hire holds lengths of time"},
 		{"No|Vessel|Day|Arrival|ETA|Departure|ETD", "1|A|Mon|2026-03-02|18:00|2026-03-16|19:30\n2|B|Sat|2026-03-07|9:00|2026-03-18|12:00", "start Arrival+ETA, end Departure+ETD, title Vessel"},
 	} {

@@ -75,8 +75,11 @@ func (m *chooser) recurring() {
 // recurs asks about a column that says how something repeats, and does not say that it is the
 // events: left out, each of them would take place once.
 func (h *hours) recurs() *fault.Fault {
-	if h.choice("repeat") != nil || h.choice("start") == nil {
+	if h.choice("start") == nil {
 		return nil
+	}
+	if h.choice("repeat") != nil {
+		return h.changes()
 	}
 	for i, t := range h.traits {
 		if c := h.choice("description"); h.taken(i) && (c == nil || !slices.Contains(c.Indexes, i)) || len(t.Samples) == 0 {
@@ -88,6 +91,24 @@ func (h *hours) recurs() *fault.Fault {
 		label := h.header.Label(i)
 		f := fault.Newf("%s says how something repeats, and its name does not say whether it is the events", label)
 		return f.Offer("--repeat", "repeat", "", [][]string{{label}}).Do("give %s if it is, or %s if not", fault.Given("--repeat", []string{label}), fault.Given("--without", []string{label}))
+	}
+	return nil
+}
+
+// changes asks about a column that says which date of a series a row is about, as the records of
+// calendars have it: left out, that date would stand in the calendar twice, as it was and as it is.
+func (h *hours) changes() *fault.Fault {
+	for i, t := range h.traits {
+		words := headingOf(h.header.Label(i)).words
+		says := func(all ...string) bool {
+			return !slices.ContainsFunc(all, func(w string) bool { return !slices.Contains(words, w) })
+		}
+		if t.Filled == 0 || h.taken(i) || !says("original", "start") && !says("recurrence", "id") && !says("recurring", "id") && !says("recurring", "event") {
+			continue
+		}
+		label := h.header.Label(i)
+		return fault.Newf("%s says which series, or which date of one, some rows are about, and that date would stand twice", label).
+			Do("describe the columns in an intake file, with occurrence: and the key of the series, or, to load those rows as events of their own, give %s", fault.Given("--without", []string{label}))
 	}
 	return nil
 }

@@ -51,6 +51,8 @@ func (m *Mapping) lastDays(rows table.Rows, stride int) (count, next int) {
 		switch days := (g.end.Date - g.start.Date) / day24; {
 		case !g.end.HasDate || days == 0:
 			return 0, 0
+		case days < 0: // it is held
+			continue
 		case days == 1:
 			next++
 		}

@@ -19,10 +19,11 @@ func (h *hours) alternatives() {
 		first := c.Indexes[0]
 		for i := range h.header {
 			switch {
-			case i == first || len(named) > 0 && !slices.Contains(named, i), parentOf(h.header[first]) == "" || parentOf(h.header[i]) != parentOf(h.header[first]):
-			case h.taken(i) && !slices.Contains(c.Indexes, i), h.traits[i].Column.Mostly() != moment.DateRole, !h.either(first, i):
+			case slices.Contains(c.Indexes, i), len(named) > 0 && !slices.Contains(named, i):
+			case parentOf(h.header[first]) == "" || parentOf(h.header[i]) != parentOf(h.header[first]):
+			case h.taken(i), h.traits[i].Column.Mostly() != moment.DateRole, !h.either(first, i):
 			default:
-				c.Indexes = []int{min(first, i), max(first, i)}
+				c.Indexes = slices.Sorted(slices.Values(append(c.Indexes, i)))
 				c.Columns, c.Template = nil, ""
 				for _, n := range c.Indexes {
 					c.Columns = append(c.Columns, h.header.Label(n))

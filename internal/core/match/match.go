@@ -273,6 +273,9 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 		if !clock && t.Filled > 0 && t.Serials == t.Filled && (m.rank("start", i) > 0 || m.rank("end", i) > 0) { // Last day: 46148
 			date = true
 		}
+		if told := slices.Contains(m.given["start"], i) || slices.Contains(m.given["end"], i); told && !clock && t.Column.Some() { // ETA, mostly tbc
+			date, clock = c.role == moment.DateRole, c.role != moment.DateRole
+		}
 		if (clock || date) && !c.temporal {
 			c.temporal, c.role = true, moment.DateRole
 			if clock {

@@ -124,6 +124,7 @@ func TestMatch(t *testing.T) {
 		{"No|What|On|Nights", "1|A|2026-04-02|2\n2|B|2026-04-09|3", "Nights holds numbers that can be how long the events last, and does not say it"},
 		{"No|What|On|At|Effort", "1|A|2026-04-02|9:00|2h\n2|B|2026-04-09|9:00|90 min", `Effort holds lengths of time, and its name does not say whether they are the events'; give --length "Effort" if they are, or --without "Effort" if not`},
 		{"No|summary|start.date|end.date|start.dateTime|end.dateTime", "1|A|2026-04-02|2026-04-03||\n2|B|||2026-04-09T09:00:00Z|2026-04-09T10:00:00Z", "start start.date+start.dateTime, end end.date+end.dateTime, title summary"},
+		{"No|summary|start.date|start.time|start.dateTime", "1|A|2026-04-02|09:00|\n2|B|||2026-04-09T09:00:00Z\n3|C|2026-04-03|10:00|", "start start.date+start.time+start.dateTime, title summary"},
 		{"No|summary|start.dateTime|end.dateTime|start.date", "1|A|||2026-04-02\n2|B|2026-04-09T09:00:00Z|2026-04-09T10:00:00Z|", "start start.dateTime+start.date, end end.dateTime, title summary"},
 		{"No|Vessel|ETA|ETD", "1|A|tbc|2026-04-02 08:00\n2|B|tbc|2026-04-03 08:00\n3|C|2026-04-03 06:00|2026-04-03 08:00", `the column ETA holds too much that is no date (tbc), and ETD says when they leave; it can be "ETA", or "ETD"; give --start "ETA"`},
 		{"No|Vessel|ETA|ETD", "1|A||2026-04-02 08:00\n2|B||2026-04-03 08:00", "start ETD, title Vessel"},
@@ -217,12 +218,16 @@ func TestSheets(t *testing.T) {
 // TestGiven takes the columns a person named, and offers those she can name.
 func TestGiven(t *testing.T) {
 	set := moment.Settings{Present: time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC)}
-	read := func(header, row string, fields map[string][]string) (string, *fault.Fault) {
-		var r table.Row
-		for c := range strings.SplitSeq(row, "|") {
-			r.Cells = append(r.Cells, table.Cell{Kind: table.Text, Text: c})
+	read := func(header, lines string, fields map[string][]string) (string, *fault.Fault) {
+		var rows table.Rows
+		for line := range strings.SplitSeq(lines, "\n") {
+			var r table.Row
+			for c := range strings.SplitSeq(line, "|") {
+				r.Cells = append(r.Cells, table.Cell{Kind: table.Text, Text: c})
+			}
+			rows.Add(r)
 		}
-		choices, f := Columns(strings.Split(header, "|"), table.Hold(r), Given{Key: []string{"No"}, Fields: fields}, set)
+		choices, f := Columns(strings.Split(header, "|"), rows, Given{Key: []string{"No"}, Fields: fields}, set)
 		var out []string
 		for _, c := range choices {
 			out = append(out, c.Field+" "+strings.Join(c.Columns, "+"))
@@ -240,6 +245,9 @@ func TestGiven(t *testing.T) {
 	assert.Equal(t, "title Remark, start Moon+At", got)
 	_, f = read(header, row, map[string][]string{"start": {"Moonn"}})
 	assert.Contains(t, f.Error(), `did you mean "Moon"?`)
+	got, f = read("No|Vessel|ETA|ETD", "1|A|tbc|2026-03-10 08:00\n2|B|tbc|2026-03-11 08:00\n3|C|2026-03-12 06:00|2026-03-12 08:00", map[string][]string{"start": {"ETA"}})
+	require.Nil(t, f)
+	assert.Equal(t, "start ETA, end ETD, title Vessel", got)
 	_, f = read("When|Until", "2026-03-15|2026-03-16", nil)
 	assert.Equal(t, "title", f.Missing)
 	assert.Equal(t, [][]string{{"When"}, {"Until"}}, f.Choices)

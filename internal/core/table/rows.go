@@ -124,10 +124,12 @@ func (r *Rows) Forget(i int) {
 // Add adds a row. It keeps nothing of the row's Cells; those of a row of other Rows it takes over.
 func (r *Rows) Add(row Row) {
 	if r.count&(blockRows-1) == 0 {
-		b := &block{origin: row.Origin, heads: make([]head, 0, blockRows), lately: make([]packed, shared)}
-		if n := len(r.blocks); n > 0 { // it is likely to be as large as the one before, which is full now
+		b := &block{origin: row.Origin}
+		if n := len(r.blocks); n == 0 {
+			b.lately = make([]packed, shared)
+		} else { // it is likely to be as large as the one before, which is full now
 			last := r.blocks[n-1]
-			b.cells, b.text = make([]packed, 0, len(last.cells)), make([]byte, 0, len(last.text)+len(last.text)/16)
+			b.heads, b.cells, b.text = make([]head, 0, blockRows), make([]packed, 0, len(last.cells)), make([]byte, 0, len(last.text)+len(last.text)/16)
 			b.lately, last.lately = last.lately, nil
 			clear(b.lately)
 		}

@@ -69,8 +69,8 @@ func Element(lead []byte) string {
 			n := bytes.IndexFunc(lead[1:], func(r rune) bool {
 				return !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("_:.-", r))
 			})
-			if n < 1 || !strings.ContainsRune("/> \t\r\n", rune(lead[1+n])) {
-				return ""
+			if n < 1 || !strings.ContainsRune("/> \t\r\n", rune(lead[1+n])) || lead[1+n] == '/' && !bytes.HasPrefix(lead[1+n:], []byte("/>")) {
+				return "" // <https://tarn-haven.example/> is a link
 			}
 			return strings.ToLower(string(lead[1 : 1+n]))
 		}

@@ -91,7 +91,8 @@ func openLines(t *text.Source, o sheet.Options) (sheet.Book, error) {
 
 // isXML tells whether a text is XML, and no web page: its tags would be taken for words.
 func isXML(lead []byte) bool {
-	return bytes.HasPrefix(lead, []byte("<?xml")) || text.Element(lead) != "" && (bytes.Contains(lead, []byte("</")) || bytes.Contains(lead, []byte("/>")))
+	element := text.Element(lead)
+	return bytes.HasPrefix(lead, []byte("<?xml")) || element != "" && !webpage.Known(element) && (bytes.Contains(lead, []byte("</")) || bytes.Contains(lead, []byte("/>")))
 }
 
 func refuseXML(t *text.Source, o sheet.Options) (sheet.Book, error) {

@@ -413,6 +413,8 @@ func TestRefused(t *testing.T) {
 		{"XML with a document type", "b.xml", "<?xml version=\"1.0\"?><!DOCTYPE c [<!ENTITY a \"b\">]><c><start>2026-03-05 08:00</start></c>", Options{}, "is XML"},
 		{"old workbook with a text in it", "b.xls", compound("WordDocument"), Options{}, "is an old .xls workbook"},
 		{"a text that begins with a link", "b.txt", "<https://tarn-haven.example/>\nDredging of berth 2 on 5 March 2026, 08:00-10:00.\n", Options{}, "Dredging of berth 2"},
+		{"a text with a bold title", "b.txt", "<b>Closures</b>\n\nDredging of berth 2 on 5 March 2026, 08:00-10:00.\n", Options{}, "|Dredging of berth 2|"},
+		{"a part of a page that begins in bold", "b.txt", "<b>Closures</b><br>\nDredging of\nberth 2 on 5 March 2026, 08:00-10:00.<br>\n", Options{}, "|Dredging of berth 2|"},
 		{"workbook in XML", "b.xls", `<?xml version="1.0"?><Workbook xmlns="urn:schemas-microsoft-com:office:spreadsheet"><Worksheet><Table><Row/></Table></Worksheet></Workbook>`, Options{}, "is a workbook written as XML; open it and save it as .xlsx"},
 		{"old workbook", "b.xls", "\xd0\xcf\x11\xe0" + strings.Repeat("\x00", 2000), Options{}, "is an old .xls workbook; open it and save it as .xlsx"},
 		{"portable document", "b.pdf", "%PDF-1.7\n", Options{}, "is a PDF"},

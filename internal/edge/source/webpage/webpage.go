@@ -19,14 +19,26 @@ import (
 	"almanach/internal/edge/source/text"
 )
 
-// begins are the elements with which a web page, or a part of one, begins.
-var begins = []string{"html", "head", "body", "meta", "title", "style", "script", "table", "thead", "tbody", "tr", "p", "div", "span", "b", "strong", "i", "em", "u", "small", "h1", "h2", "h3", "h4", "h5", "h6", "ul", "ol", "li", "dl", "br", "hr", "a", "font", "center", "pre", "blockquote", "article", "section", "main", "header", "img", "form"}
+// blocks are the elements with which a web page, or a part of one, begins, and inlines those
+// that stand in lines of plain text as well.
+var (
+	blocks  = []string{"html", "head", "body", "meta", "title", "style", "script", "table", "thead", "tbody", "tr", "p", "div", "h1", "h2", "h3", "h4", "h5", "h6", "ul", "ol", "li", "dl", "hr", "center", "pre", "blockquote", "article", "section", "main", "header", "form"}
+	inlines = []string{"a", "b", "br", "em", "font", "i", "img", "small", "span", "strong", "u"}
+)
+
+// Known tells whether an element is one of web pages.
+func Known(element string) bool {
+	return slices.Contains(blocks, element) || slices.Contains(inlines, element)
+}
 
 // Is tells whether a text is a web page, or a part of one.
 func Is(lead []byte) bool {
 	element := text.Element(lead)
-	if slices.Contains(begins, element) {
+	if slices.Contains(blocks, element) {
 		return true
+	}
+	if slices.Contains(inlines, element) { // a page breaks its lines by elements
+		return slices.ContainsFunc([]string{"<br", "<p", "<div", "<li", "<td"}, func(mark string) bool { return bytes.Contains(bytes.ToLower(lead), []byte(mark)) })
 	}
 	if len(lead) == 0 || lead[0] != '<' || element != "" && bytes.HasPrefix(lead, []byte("<?xml")) {
 		return false

@@ -48,6 +48,7 @@ func TestAllocations(t *testing.T) {
 		{[]string{"load", "sheets", "--now", speedNow}, 9.6, 4272},
 		{[]string{"load", "berths", "--file", "second.csv", "--now", speedNow}, 6.5, 2786},
 		{[]string{"reconcile", "berths", "--file", "second.csv", "--from", "2026-06-01", "--to", "2026-06-30", "--now", speedNow}, 6.1, 2307},
+		{[]string{"load", "berths", "--into", "empty.ics", "--now", speedNow}, 9.6, 3940},
 	} {
 		objects, bytes := run(c.args...)
 		what := fmt.Sprintf("%v: %.1f objects and %.0f bytes a row", c.args, objects, bytes)

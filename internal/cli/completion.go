@@ -107,7 +107,7 @@ func (a *app) keyNames(c *cobra.Command, args []string, _ string) ([]string, cob
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	var keys []string
-	for _, i := range r.Items {
+	for _, i := range r.Items.All() {
 		if i.Key != "" && !slices.Contains(keys, i.Key) {
 			keys = append(keys, i.Key)
 		}

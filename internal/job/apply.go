@@ -130,7 +130,7 @@ func several(errs []error) error {
 
 // bind finds the objects that edits are about, as the calendar holds them now.
 func (l *load) bind(c *opened, which []int) (out calendar.Edits, err error) {
-	wanted := make(map[string]bool, len(which))
+	wanted := map[string]bool{}
 	for _, i := range which {
 		if l.report.Edits[i].Kind != plan.Create {
 			wanted[l.report.Edits[i].UID] = true
@@ -149,7 +149,7 @@ func (l *load) bind(c *opened, which []int) (out calendar.Edits, err error) {
 			continue
 		}
 		for _, o := range objects[e.UID] {
-			if o.Same(e.Before, &texts) {
+			if o.Same(e.Before(), &texts) {
 				out.Old[n] = o
 			}
 		}

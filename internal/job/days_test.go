@@ -42,8 +42,13 @@ func loadBoth(t *testing.T, office *Office, req LoadRequest) *Report {
 	preview.Brief = true
 	brief, err := Load(t.Context(), office, preview)
 	require.NoError(t, err)
-	other := func(r *Report) []plan.Item {
-		return slices.DeleteFunc(slices.Clone(r.Items), func(i plan.Item) bool { return i.Outcome == agree.Same })
+	other := func(r *Report) (out []plan.Item) {
+		for _, i := range r.Items.All() {
+			if i.Outcome != agree.Same {
+				out = append(out, i)
+			}
+		}
+		return out
 	}
 	require.Equal(t, full.Totals, brief.Totals)
 	require.Equal(t, full.Assumed, brief.Assumed)
@@ -176,7 +181,7 @@ func manyDays(t *testing.T, gone string) {
 		require.NoError(t, err)
 		require.Equal(t, string(before), string(after), "day %d: the second load", day)
 
-		for _, item := range load(sheet, agree.Neither).Items { // one dispute is settled on some days
+		for _, item := range load(sheet, agree.Neither).Items.All() { // one dispute is settled on some days
 			if item.Outcome == agree.Disputed && r.Intn(3) == 0 {
 				take, name := agree.Sheet, "sheet"
 				if r.Intn(2) == 0 {
@@ -380,7 +385,7 @@ func TestManyWeeks(t *testing.T) {
 		require.Empty(t, faults)
 		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: path, Into: target, Write: true, Pairs: plan.Pairs{BesideAll: true}, Allow: map[string]int{"when": 50, "title": 50, "removed": 50}})
 		require.NoError(t, err)
-		for _, item := range report.Items {
+		for _, item := range report.Items.All() {
 			require.NotContains(t, []agree.Outcome{agree.Held, agree.Disputed}, item.Outcome, "%s %s", item.Row.Place(), item.Reason)
 		}
 		return report

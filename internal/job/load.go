@@ -256,15 +256,15 @@ func (r *Report) continued(later *Report) *Report {
 	}
 	type place struct{ calendar, key, uid string }
 	done := map[place]plan.Item{}
-	for _, i := range r.Items {
+	for _, i := range r.Items.All() {
 		if i.Edit >= 0 && r.Edits[i.Edit].Done {
 			done[place{i.Calendar, i.Key, i.UID}] = i
 		}
 	}
-	for n, i := range later.Items {
+	for n, i := range later.Items.All() {
 		if was, ok := done[place{i.Calendar, i.Key, i.UID}]; ok && i.Outcome == agree.Same {
 			was.Edit = -1
-			later.Items[n] = was
+			later.Items.Put(n, was)
 			later.Totals.Recount(agree.Same, was.Outcome)
 		}
 	}

@@ -64,7 +64,7 @@ func TestMailbox(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, r.Totals.Held, "the question is not answered")
 	assert.Equal(t, 1, events(), "nothing is doubled")
-	assert.Contains(t, r.Items[0].Reason, "is put forward and not settled yet")
+	assert.Contains(t, r.Items.At(0).Reason, "is put forward and not settled yet")
 
 	deliver(t, box, 4, "Subject: Re: Crane\r\nIn-Reply-To: <m2@fenn-agency.example>", "Thursday at 10 works.")
 	office.Now = office.Now.Add(time.Hour)

@@ -134,20 +134,20 @@ const afterImages = 5000
 // asked from several goroutines.
 func (r *record) entriesOf(p *plan.Plan) func(i int) logbook.Entry {
 	items := make([]int32, len(p.Edits)) // by edit: the first item that it is of, counted from 1
-	for n := range p.Items {
-		if i := p.Items[n].Edit; i >= 0 && items[i] == 0 {
+	for n := range p.Items.Len() {
+		if i := p.Items.Edit(n); i >= 0 && items[i] == 0 {
 			items[i] = int32(n + 1)
 		}
 	}
 	return func(i int) logbook.Entry {
 		e := &p.Edits[i]
 		r.wanted[i] = e.Print()
-		out := logbook.Entry{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before, Needs: e.Needs, Print: r.wanted[i]}
+		out := logbook.Entry{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before(), Needs: int(e.Needs), Print: r.wanted[i]}
 		if e.Kind != plan.Create || len(p.Edits) <= afterImages {
 			out.After, _ = e.Text(nil) // a new event whose text is lost is not written either
 		}
 		if n := items[i]; n > 0 {
-			item := &p.Items[n-1]
+			item := p.Items.At(int(n - 1))
 			out.Key, out.Title = item.Key, item.Title
 			for _, d := range item.Fields {
 				out.Fields = append(out.Fields, d.Field)

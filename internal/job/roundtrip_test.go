@@ -75,7 +75,7 @@ func TestRoundTrip(t *testing.T) {
 		report, err := Load(t.Context(), office, LoadRequest{Intake: in, File: path, Into: target, Write: true, Allow: map[string]int{}})
 		require.NoError(t, err)
 		var held []string
-		for _, item := range report.Items {
+		for _, item := range report.Items.All() {
 			if item.Reason != "" {
 				held = append(held, fmt.Sprint(item.Row.Number, " ", item.Reason))
 			}

@@ -145,8 +145,7 @@ func (l *load) settled() *settled {
 		Intake: p.Intake, Identity: p.Identity, Totals: p.Totals, NoGone: p.NoGone, Past: p.Past, Assumed: p.Assumed, Notes: p.Notes, Texts: p.Texts, Names: p.Names, Own: p.Own,
 		Source: r.Source, Sources: r.Sources, Calendars: r.Calendars, Matched: r.Matched, Unused: r.Unused, Evidence: r.Evidence, Zone: r.Zone, ZoneFrom: r.ZoneFrom, ZoneWhy: r.ZoneWhy, Remarks: r.Remarks,
 	}
-	for n := range p.Items {
-		i := &p.Items[n]
+	for _, i := range p.Items.All() {
 		if i.Recurrence != nil || i.Row.Evidence != nil || i.Edit >= 0 || i.Outcome == agree.Gone && l.passing(i.Event.When) {
 			return nil
 		}
@@ -204,7 +203,7 @@ func (s *settled) report(zones *zone.Book) *Report {
 		if i.When != "" {
 			item.Event = i.event(zones)
 		}
-		p.Items = append(p.Items, item)
+		p.Items.Add(item)
 	}
 	return &Report{Plan: p, Settled: true, Source: s.Source, Sources: s.Sources, Calendars: s.Calendars, Matched: s.Matched, Unused: s.Unused, Evidence: s.Evidence, Zone: s.Zone, ZoneFrom: s.ZoneFrom, ZoneWhy: s.ZoneWhy, Remarks: s.Remarks}
 }

@@ -96,12 +96,12 @@ func TestSettled(t *testing.T) {
 			text, err := json.MarshalIndent(bare, "", " ")
 			require.NoError(t, err)
 			said += string(text)
-			for i := range p.Items {
-				for _, d := range p.Items[i].Fields {
+			for _, i := range p.Items.All() {
+				for _, d := range i.Fields {
 					said += fmt.Sprint("\n", d.Time) // JSON has the rest
 				}
 				for _, f := range event.Fields() {
-					if e := p.Items[i].Event; e != nil {
+					if e := i.Event; e != nil {
 						said += "\n" + e.Text(f)
 					}
 				}

@@ -54,7 +54,7 @@ func (l *load) mark(ctx context.Context) error {
 		return nil
 	}
 	pending := map[string]bool{}
-	for _, i := range l.report.Items {
+	for _, i := range l.report.Items.All() {
 		if o := i.Row.Origin; o != nil && (i.Outcome == agree.Held || i.Outcome == agree.Disputed) {
 			pending[o.Message] = true
 		}

@@ -20,13 +20,12 @@ func (p *Printer) Whole(r *job.Report, keys []string, zones ical.Zones) (unknown
 	l := report{p, r, LoadOptions{All: true}}
 	for _, key := range keys {
 		found := false
-		for n := range r.Items {
-			i := &r.Items[n]
+		for _, i := range r.Items.All() {
 			if i.Key != identity.NormalText(key) && i.Key != key {
 				continue
 			}
 			found = true
-			l.whole(i, zones)
+			l.whole(&i, zones)
 		}
 		if !found {
 			unknown = append(unknown, key)

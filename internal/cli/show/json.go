@@ -214,8 +214,8 @@ func LoadJSON(name string, r *job.Report, err error) any {
 	for _, c := range r.Matched {
 		out.Columns = append(out.Columns, columnJSON{c.Field, list(c.Columns)})
 	}
-	for n := range r.Items {
-		out.Items = append(out.Items, itemOf(r, &r.Items[n]))
+	for _, i := range r.Items.All() {
+		out.Items = append(out.Items, itemOf(r, &i))
 	}
 	if r.Running {
 		out.Passed = []passedJSON{}

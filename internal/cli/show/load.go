@@ -60,10 +60,10 @@ func (p *Printer) Load(r *job.Report, o LoadOptions) {
 		}
 		p.wrapped(alarm.Render("calendar")+"  ", w.Error())
 	}
-	groups := map[agree.Outcome][]*plan.Item{}
-	for n := range r.Items {
-		i := &r.Items[n]
-		groups[i.Outcome] = append(groups[i.Outcome], i)
+	groups := map[agree.Outcome][]int32{} // items
+	for n := range r.Items.Len() {
+		o := r.Items.Outcome(n)
+		groups[o] = append(groups[o], int32(n))
 	}
 	for _, g := range []struct {
 		outcome agree.Outcome
@@ -173,7 +173,7 @@ func (l *report) matched() {
 	l.wrapped(dim.Render("columns")+"  ", strings.Join(parts, "; "))
 }
 
-func (l *report) group(items []*plan.Item, o agree.Outcome, style style, remark string) {
+func (l *report) group(items []int32, o agree.Outcome, style style, remark string) {
 	if len(items) == 0 {
 		return
 	}
@@ -188,7 +188,8 @@ func (l *report) group(items []*plan.Item, o agree.Outcome, style style, remark 
 		most = min(most, listedHeld)
 	}
 	keyWidth, titleWidth := 0, 0
-	for _, i := range items[:most] {
+	for _, n := range items[:most] {
+		i := l.Items.At(int(n))
 		if i.Row.Evidence != nil { // what it was read from says more than its key
 			titleWidth = max(titleWidth, min(48, ansi.StringWidth(i.Title)))
 			continue
@@ -197,29 +198,34 @@ func (l *report) group(items []*plan.Item, o agree.Outcome, style style, remark 
 		titleWidth = max(titleWidth, min(48, ansi.StringWidth(i.Title)))
 	}
 	n := 0
-	var together [][]*plan.Item
+	var together [][]int32
 	whereWidth := 8
 	for n < most {
 		same := 1 // rows held together for one reason are one line
-		for o == agree.Held && n+same < len(items) && items[n+same].Key == items[n].Key && items[n].Key != "" && items[n+same].Reason == items[n].Reason {
+		first := l.Items.At(int(items[n]))
+		for o == agree.Held && n+same < len(items) && first.Key != "" {
+			if next := l.Items.At(int(items[n+same])); next.Key != first.Key || next.Reason != first.Reason {
+				break
+			}
 			same++
 		}
 		together = append(together, items[n:n+same])
-		whereWidth = max(whereWidth, ansi.StringWidth(where(l.Sources, placesOf(items[n:n+same])...)))
+		whereWidth = max(whereWidth, ansi.StringWidth(where(l.Sources, l.placesOf(items[n:n+same])...)))
 		n += same
 	}
 	for _, i := range together {
-		l.item(*i[0], pad(where(l.Sources, placesOf(i)...), whereWidth), keyWidth, titleWidth)
+		l.item(l.Items.At(int(i[0])), pad(where(l.Sources, l.placesOf(i)...), whereWidth), keyWidth, titleWidth)
 	}
 	if rest := len(items) - n; rest > 0 {
 		l.line("  %s", dim.Render(fmt.Sprintf("… and %s more; --all lists every row", grouped(rest))))
 	}
 }
 
-func placesOf(items []*plan.Item) []fault.Place {
+func (l *report) placesOf(items []int32) []fault.Place {
 	out := make([]fault.Place, len(items))
 	for n, i := range items {
-		out[n] = i.Row.Place()
+		item := l.Items.At(int(i))
+		out[n] = item.Row.Place()
 	}
 	return out
 }

@@ -166,10 +166,10 @@ func (p *Printer) Undo(r *job.Report, run *logbook.Run, z *zone.Zone, written bo
 		r.Zone = z.Name()
 	}
 	groups := map[agree.Outcome][]plan.Item{}
-	for _, i := range r.Items {
+	for _, i := range r.Items.All() {
 		groups[i.Outcome] = append(groups[i.Outcome], i)
 	}
-	p.line("%s: %s put back, %s made again, %s taken out, %s left as it is", Counted(len(r.Items), "event"), grouped(len(groups[agree.Changed])), grouped(len(groups[agree.New])), grouped(len(groups[agree.Gone])), grouped(len(groups[agree.Held])))
+	p.line("%s: %s put back, %s made again, %s taken out, %s left as it is", Counted(r.Items.Len(), "event"), grouped(len(groups[agree.Changed])), grouped(len(groups[agree.New])), grouped(len(groups[agree.Gone])), grouped(len(groups[agree.Held])))
 	for _, g := range []struct {
 		outcome agree.Outcome
 		name    string
@@ -198,7 +198,7 @@ func (p *Printer) Undo(r *job.Report, run *logbook.Run, z *zone.Zone, written bo
 	}
 	p.line("")
 	switch {
-	case len(r.Items) == 0:
+	case r.Items.Len() == 0:
 		p.line("the run wrote nothing, so there is nothing to take back")
 	case !written:
 		p.line("nothing was written: this is a preview; do it with: almanach undo %d --yes", run.Number())

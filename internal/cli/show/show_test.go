@@ -102,8 +102,8 @@ func TestStopped(t *testing.T) {
 	var e event.Event
 	e.SetText(event.Title, "Corvane")
 	r := &job.Report{Plan: &plan.Plan{Intake: "calls", Totals: plan.Totals{Gone: 1}, Guards: []plan.Guard{{Name: "removed", Count: 9, Of: 20, Did: "deleted as gone", Which: []string{"7"}}},
-		Items: []plan.Item{{Outcome: agree.Gone, Key: "7", Title: "Corvane", Event: &e, Reason: "its row is no longer in the source; it is deleted", Row: plan.RowPlace{Origin: origin}}},
 		Edits: []plan.Edit{{Kind: plan.Remove}}}, Sources: job.Sources{*origin}, Calendars: []string{"berths"}}
+	r.Items.Add(plan.Item{Outcome: agree.Gone, Key: "7", Title: "Corvane", Event: &e, Reason: "its row is no longer in the source; it is deleted", Row: plan.RowPlace{Origin: origin}})
 	text := func(o LoadOptions) string {
 		var b bytes.Buffer
 		(&Printer{W: NewScreen(&b, false)}).Load(r, o)

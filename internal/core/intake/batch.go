@@ -76,6 +76,8 @@ type Batch struct {
 	met      [2]int // rows that met leave_out and cancel_when
 
 	occurrences map[int]changedDate // rows that change one date of a series
+
+	seen *seen // by Look; nil before that
 }
 
 // NewBatch learns the rows and sorts out those that are left out, have no

@@ -16,8 +16,9 @@ import (
 // with a value which the column never has. cancelled is how many rows met
 // cancel_when.
 func (b *Batch) Unmet(cancelled int) []string {
+	b.Look()
 	var out []string
-	for _, c := range []struct {
+	for n, c := range []struct {
 		name      string
 		condition *template.Condition
 		met       int
@@ -28,7 +29,7 @@ func (b *Batch) Unmet(cancelled int) []string {
 		if c.condition.Text == cancelledText && b.Mapping.intake.cancel.At == nil {
 			continue // nobody wrote it
 		}
-		notes := b.strangers(c.name, c.condition)
+		notes := slices.Clone(b.seen.strangers[n])
 		if len(notes) == 0 && c.met == 0 {
 			notes = []string{fmt.Sprintf("%s: no row meets %s", c.name, c.condition.Text)}
 		}
@@ -37,27 +38,63 @@ func (b *Batch) Unmet(cancelled int) []string {
 	return out
 }
 
-// Off says what columns that nothing shows say of rows that are loaded as they stand, though
-// it reads as if they should not be: that they are cancelled, or put off. Only rows that
-// counts tells of count.
-func (b *Batch) Off(counts func(row int) bool) (out []string) {
-	mapper := b.Mapping.Mapper()
+// seen is what Look found.
+type seen struct {
+	strangers [2][]string // of leave_out and of cancel_when
+	off       []offCell
+}
+
+// offCell is a cell that says that its row should not be loaded.
+type offCell struct {
+	column, row int32
+	text        string
+}
+
+// Look has Unmet and Off ask no cells later.
+func (b *Batch) Look() {
+	if b.seen != nil {
+		return
+	}
+	b.seen = &seen{strangers: [2][]string{b.strangers("leave_out", b.Mapping.leaveOut), b.strangers("cancel_when", b.Mapping.cancel)}}
+	mapper, texts := b.Mapping.Mapper(), map[string]string{}
 	for column, heading := range b.Mapping.Header {
 		if heading == "" || slices.Contains(b.Mapping.shown, column) {
 			continue
 		}
 		off := match.Off(heading)
-		var texts []string
-		n := 0
 		for i, r := range b.Rows.All() {
 			c := r.Cell(column)
-			if c.Kind != table.Text && c.Kind != table.Bool || b.fate[i] != WantedRow || r.Evidence != nil || !off(c.Text) || !counts(i) {
+			if c.Kind != table.Text && c.Kind != table.Bool || b.fate[i] != WantedRow || r.Evidence != nil || !off(c.Text) {
 				continue
 			}
 			if cancelled, f := mapper.Cancelled(r); cancelled || f != nil {
 				continue
 			}
-			if text := strconv.Quote(strings.TrimSpace(c.Text)); !slices.Contains(texts, text) && len(texts) < 3 {
+			text, known := texts[c.Text]
+			if !known {
+				text = strings.Clone(c.Text) // the row's text need not stay for it
+				texts[text] = text
+			}
+			b.seen.off = append(b.seen.off, offCell{int32(column), int32(i), text})
+		}
+	}
+}
+
+// Off says what columns that nothing shows say of rows that are loaded as they stand, though
+// it reads as if they should not be: that they are cancelled, or put off. Only rows that
+// counts tells of count.
+func (b *Batch) Off(counts func(row int) bool) (out []string) {
+	b.Look()
+	for cells := b.seen.off; len(cells) > 0; {
+		column := cells[0].column
+		var texts []string
+		n := 0
+		for ; len(cells) > 0 && cells[0].column == column; cells = cells[1:] {
+			c := &cells[0]
+			if b.fate[c.row] != WantedRow || !counts(int(c.row)) {
+				continue
+			}
+			if text := strconv.Quote(strings.TrimSpace(c.text)); !slices.Contains(texts, text) && len(texts) < 3 {
 				texts = append(texts, text)
 			}
 			n++
@@ -67,7 +104,7 @@ func (b *Batch) Off(counts func(row int) bool) (out []string) {
 			if n > 1 {
 				rows = fmt.Sprintf("%d rows are loaded as they stand", n)
 			}
-			out = append(out, fmt.Sprintf("%s though %s says %s (set leave_out or cancel_when, or give --leave-out or --cancel-when)", rows, b.Mapping.Header.Label(column), strings.Join(texts, ", ")))
+			out = append(out, fmt.Sprintf("%s though %s says %s (set leave_out or cancel_when, or give --leave-out or --cancel-when)", rows, b.Mapping.Header.Label(int(column)), strings.Join(texts, ", ")))
 		}
 	}
 	return out
@@ -76,6 +113,9 @@ func (b *Batch) Off(counts func(row int) bool) (out []string) {
 // strangers lists the values that a condition compares a column with and that
 // the column never has. Being empty is no value.
 func (b *Batch) strangers(name string, c *template.Condition) []string {
+	if c == nil {
+		return nil
+	}
 	var out []string
 	for n, compared := range c.Compared {
 		if compared.Value == "" || slices.Contains(c.Compared[:n], compared) {

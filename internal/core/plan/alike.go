@@ -217,7 +217,7 @@ func (s *shard) adopt(i int, id identity.ID, c standing, view *event.View) {
 	}
 	s.totals.count(agree.Changed)
 	text := rewrite(c.found.Raw(), &r, w, view.Sequence, s.Stamp, s.marks(i, id, false), s.zoneNames(c.to))
-	s.add(item, &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, was: c.found.Raw(), text: text})
+	s.add(item, c.found.change(c.to, c.from, text))
 }
 
 // marks gives the marks of a row's event where it does not bear them.

@@ -16,13 +16,22 @@ import (
 type change struct {
 	to, from int32        // the calendar it is written to, and the one its object stands in
 	object   *ical.Object // that it is a component of; nil for an object that is new
-	part     int          // index into the object's components; -1 for a new component
-	uid      string
-	was      []byte // the component as it stands, where it was read
-	text     []byte // nil takes the component away, but for a new component
-	fresh    text   // of a new component
-	leaving  bool   // the whole object is taken out, as it stands in another calendar
-	item     int    // index of the item that it belongs to
+	part     int32        // index into the object's components; -1 for a new component
+	item     int32        // index of the item that it belongs to
+	*rewritten
+	fresh text // of a new component
+}
+
+// rewritten is a component that stands; nil for a new one.
+type rewritten struct {
+	was     []byte // as it stands
+	text    []byte // nil takes it away
+	leaving bool   // the whole object is taken out, as it stands in another calendar
+}
+
+// change makes a change of what was found: text is what it becomes, nil takes it away.
+func (f *Found) change(to, from int32, text []byte) *change {
+	return &change{to: to, from: from, object: f.Object, part: int32(f.Part), rewritten: &rewritten{was: f.Raw(), text: text}}
 }
 
 // editor makes edits of changes.
@@ -40,12 +49,12 @@ func (e *editor) add(changes ...change) {
 
 // sort puts the changes into the order of their items.
 func (e *editor) sort() {
-	last := -1
+	last := int32(-1)
 	for _, list := range e.changes {
 		for i := range list {
 			if list[i].item < last {
 				all := slices.Concat(e.changes...)
-				slices.SortStableFunc(all, func(a, b change) int { return a.item - b.item })
+				slices.SortStableFunc(all, func(a, b change) int { return int(a.item - b.item) })
 				e.changes = [][]change{all}
 				return
 			}
@@ -74,24 +83,24 @@ func (e *editor) finish(p *Plan) {
 	for c := range e.take() {
 		n, known := len(p.Edits), false
 		if c.object != nil || e.series { // a new event is an object of its own otherwise
-			key := place{c.to, c.uid}
+			key := place{c.to, c.uid(p)}
 			if n, known = at[key]; !known {
 				n = len(p.Edits)
 				at[key] = n
 			}
 		}
 		if !known {
-			p.Edits = append(p.Edits, e.begin(c))
+			p.Edits = append(p.Edits, e.begin(c, c.uid(p)))
 			if c.object != nil && c.from != c.to {
-				leaving = append(leaving, Edit{Kind: MoveOut, Calendar: e.holdings[c.from].Name, UID: c.uid, Before: c.standing(), Needs: n + 1})
+				leaving = append(leaving, Edit{Kind: MoveOut, Calendar: e.holdings[c.from].Name, UID: c.object.UID, texts: &texts{before: c.standing()}, Needs: int32(n + 1)})
 			}
 		}
 		e.change(&p.Edits[n], c)
-		p.Items[c.item].Edit = n
+		p.Items.list[c.item].edit = int32(n)
 	}
 	for i := range p.Edits {
 		if edit := &p.Edits[i]; edit.Kind == Change && len(edit.standing()) == 0 {
-			edit.Kind, edit.After = Remove, nil
+			edit.Kind, edit.after = Remove, nil
 		}
 	}
 	p.Edits = append(p.Edits, leaving...)
@@ -112,26 +121,40 @@ func (e *editor) take() iter.Seq[*change] {
 }
 
 // begin gives the edit of an object in which nothing is changed yet.
-func (e *editor) begin(c *change) Edit {
-	out := Edit{Kind: Create, Calendar: e.holdings[c.to].Name, UID: c.uid}
+func (e *editor) begin(c *change, uid string) Edit {
+	out := Edit{Kind: Create, Calendar: e.holdings[c.to].Name, UID: uid}
+	if c.object == nil && !e.series {
+		return out
+	}
+	out.texts = &texts{}
 	if c.object != nil {
 		raws := c.standing()
-		out.After = slices.Clone(raws)
-		for i := range out.After {
-			out.After[i] = e.carried(c, out.After[i])
+		out.after = slices.Clone(raws)
+		for i := range out.after {
+			out.after[i] = e.carried(c, out.after[i])
 		}
 		if c.from == c.to {
-			out.Kind, out.Before = Change, raws
+			out.Kind, out.before = Change, raws
 		}
 	}
 	return out
+}
+
+// uid gives the UID of the object, which a new one has from its item.
+func (c *change) uid(p *Plan) string {
+	if c.object != nil {
+		return c.object.UID
+	}
+	return p.Items.uid(int(c.item))
 }
 
 // standing gives the components of the object as they stand.
 func (c *change) standing() [][]byte {
 	raws := make([][]byte, c.object.Parts())
 	for i := range raws {
-		if raws[i] = c.was; i != c.part || c.was == nil {
+		if c.rewritten != nil && i == int(c.part) {
+			raws[i] = c.was
+		} else {
 			raws[i] = c.object.Part(i)
 		}
 	}
@@ -142,25 +165,25 @@ func (c *change) standing() [][]byte {
 func (e *editor) change(edit *Edit, c *change) {
 	switch {
 	case edit.Kind == Remove || edit.Kind == MoveOut:
-	case c.leaving:
-		edit.Kind, edit.After = MoveOut, nil
+	case c.rewritten != nil && c.leaving:
+		edit.Kind, edit.after = MoveOut, nil
 	case c.part < 0 && c.object == nil && !e.series: // the only one
 		edit.fresh = c.fresh
 	case c.part < 0:
-		edit.After = append(edit.After, c.fresh.plain())
+		edit.after = append(edit.after, c.fresh.plain())
 	case c.text != nil:
-		edit.After[c.part] = e.carried(c, c.text)
+		edit.after[c.part] = e.carried(c, c.text)
 	case e.whole(c):
-		edit.Kind, edit.After = Remove, nil
+		edit.Kind, edit.after = Remove, nil
 	default: // a gap, so that the other components keep their places
-		edit.After[c.part] = nil
+		edit.after[c.part] = nil
 	}
 }
 
 // whole tells whether taking a component away takes the object away: an event
 // goes with its changed occurrences.
 func (e *editor) whole(c *change) bool {
-	return c.object.Parts() == 1 || !ical.Has(c.object.Part(c.part), "RECURRENCE-ID")
+	return c.object.Parts() == 1 || !ical.Has(c.object.Part(int(c.part)), "RECURRENCE-ID")
 }
 
 // Text gives the components that an edit leaves in the calendar. The list must
@@ -177,15 +200,40 @@ func (e *Edit) Text(buf []byte) ([][]byte, error) {
 	return [][]byte{raw}, nil
 }
 
+// Before gives the components of an event as they stand, none for a Create. The list must
+// not be changed.
+func (e *Edit) Before() [][]byte {
+	if e.texts == nil {
+		return nil
+	}
+	return e.before
+}
+
+// editJSON is an edit with its text.
+type editJSON struct {
+	Kind          Kind
+	Calendar, UID string
+	Before, After [][]byte `json:",omitempty"`
+	Needs         int32    `json:",omitempty"`
+	Done          bool     `json:",omitempty"`
+}
+
 // MarshalJSON gives the edit with its text.
 func (e Edit) MarshalJSON() ([]byte, error) {
-	type plain Edit
 	after, err := e.Text(nil)
-	if e.fresh.block != nil {
-		e.After = after
+	if e.texts != nil {
+		after = e.after
 	}
-	out, errOut := json.Marshal(plain(e))
+	out, errOut := json.Marshal(editJSON{e.Kind, e.Calendar, e.UID, e.Before(), after, e.Needs, e.Done})
 	return out, cmp.Or(err, errOut)
+}
+
+// UnmarshalJSON reads an edit with its text.
+func (e *Edit) UnmarshalJSON(text []byte) error {
+	var in editJSON
+	err := json.Unmarshal(text, &in)
+	*e = Edit{Kind: in.Kind, Calendar: in.Calendar, UID: in.UID, texts: &texts{in.Before, in.After}, Needs: in.Needs, Done: in.Done}
+	return err
 }
 
 // Print gives the checksum of what an edit leaves in the calendar.
@@ -196,12 +244,15 @@ func (e *Edit) Print() uint64 {
 	return Print(e.standing())
 }
 
-// standing gives what After leaves.
+// standing gives what after leaves.
 func (e *Edit) standing() [][]byte {
-	if !slices.ContainsFunc(e.After, func(raw []byte) bool { return raw == nil }) { // nearly always
-		return e.After
+	if e.texts == nil {
+		return nil
 	}
-	return slices.DeleteFunc(slices.Clone(e.After), func(raw []byte) bool { return raw == nil })
+	if !slices.ContainsFunc(e.after, func(raw []byte) bool { return raw == nil }) { // nearly always
+		return e.after
+	}
+	return slices.DeleteFunc(slices.Clone(e.after), func(raw []byte) bool { return raw == nil })
 }
 
 // carried gives a component as it goes into another calendar: times against a

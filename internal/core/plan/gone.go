@@ -144,7 +144,7 @@ func (g *goner) take(place int32, f *Found, view *event.View, leftOut string) {
 	}
 	if g.Remove[view.Key] && g.why == "" { // asked for by name
 		g.removed = append(g.removed, view.Key)
-		g.report(place, f, view, leftOut, &change{to: place, from: place, object: f.Object, part: f.Part, uid: f.Object.UID, was: f.Raw()}, "; it is deleted, as you asked")
+		g.report(place, f, view, leftOut, f.change(place, place, nil), "; it is deleted, as you asked")
 		return
 	}
 	switch {
@@ -160,7 +160,7 @@ func (g *goner) take(place int32, f *Found, view *event.View, leftOut string) {
 		g.cancel(place, f, view, leftOut, "; it is cancelled and not deleted, as "+worked+" (--remove "+quoted(view.Key)+" deletes it)")
 	default:
 		g.removed = append(g.removed, view.Key)
-		g.report(place, f, view, leftOut, &change{to: place, from: place, object: f.Object, part: f.Part, uid: f.Object.UID, was: f.Raw()}, "; it is deleted")
+		g.report(place, f, view, leftOut, f.change(place, place, nil), "; it is deleted")
 	}
 }
 
@@ -171,7 +171,7 @@ func (g *goner) cancel(place int32, f *Found, view *event.View, leftOut, did str
 	r := agree.Result{Write: 1 << event.Status, Seal: agree.ParseSeal(view.Seal)}
 	r.Seal.Set(event.Status, &w.Event, &w.Event)
 	text := rewrite(f.Raw(), &r, &w, view.Sequence, g.Stamp, nil, keepZones)
-	g.report(place, f, view, leftOut, &change{to: place, from: place, object: f.Object, part: f.Part, uid: f.Object.UID, was: f.Raw(), text: text}, did)
+	g.report(place, f, view, leftOut, f.change(place, place, text), did)
 }
 
 // report files an event that is gone, and what is done with it.
@@ -189,9 +189,9 @@ func (g *goner) report(place int32, f *Found, view *event.View, leftOut string, 
 		reason = "no readable row of the source has its key"
 	}
 	if c != nil {
-		c.item = len(g.plan.Items)
+		c.item = int32(g.plan.Items.Len())
 		g.edits.add(*c)
 	}
 	g.plan.Totals.count(agree.Gone)
-	g.plan.Items = append(g.plan.Items, Item{Outcome: agree.Gone, Key: view.Key, UID: view.UID, Calendar: g.Holdings[place].Name, Title: view.Text(event.Title), Event: &view.Event, Reason: reason + did, Edit: -1})
+	g.plan.Items.Add(Item{Outcome: agree.Gone, Key: view.Key, UID: view.UID, Calendar: g.Holdings[place].Name, Title: view.Text(event.Title), Event: &view.Event, Reason: reason + did, Edit: -1})
 }

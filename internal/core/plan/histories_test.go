@@ -206,7 +206,7 @@ func (l *lived) live() {
 	require.NoError(l, err)
 	require.Empty(l, again.Edits, "a second load writes: %s", told(again))
 	outcomes := map[string]agree.Outcome{}
-	for _, i := range again.Items {
+	for _, i := range again.Items.All() {
 		if i.Outcome != agree.Gone {
 			outcomes[i.Key] = i.Outcome
 		}

@@ -102,6 +102,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 	for _, h := range r.Holdings {
 		m.plan.calendars = append(m.plan.calendars, h.Name)
 	}
+	m.plan.Items.calendars = m.plan.calendars
 	if r.Pairs.Only {
 		m.Selected, m.alike = func(row int) bool { return r.Selected == nil || r.Selected(row) }, map[int]bool{}
 	}
@@ -116,6 +117,9 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 	m.edits.series = len(m.series) > 0
 	m.join = newJoin(r.Batch, r.Holdings)
 	m.paired()
+	if !r.Pairs.Only {
+		r.Batch.Look()
+	}
 	if err := m.rows(ctx); err != nil {
 		return nil, err
 	}
@@ -155,10 +159,11 @@ func (m *maker) rows(ctx context.Context) error {
 	for _, h := range m.Holdings {
 		held += len(h.slots)
 	}
-	var block []Item // a part for each shard, so that items seldom need copying
+	var block []packed // a part for each shard, so that items seldom need copying
 	if !m.Brief || held < rows/2 {
-		block = make([]Item, rows)
+		block = make([]packed, rows)
 	}
+	keep := m.kept(len(shards))
 	work := func() {
 		mapper, texts, glances := m.Batch.Mapping.Mapper(), &writer{spool: m.Spool, end: &end}, &ical.Window{}
 		defer texts.flush()
@@ -167,9 +172,9 @@ func (m *maker) rows(ctx context.Context) error {
 				return
 			}
 			from, to := n*shardSize, min((n+1)*shardSize, rows)
-			s := &shard{maker: m, mapper: mapper, texts: texts, glances: glances, stands: make([]Stand, 0, to-from)}
+			s := &shard{maker: m, items: Items{calendars: m.plan.calendars}, mapper: mapper, texts: texts, glances: glances, stands: make([]Stand, 0, to-from)}
 			if block != nil {
-				s.items = block[from:from:to]
+				s.items.list = block[from:from:to]
 			}
 			if held == 0 { // every row is new
 				s.changes = make([]change, 0, to-from)
@@ -180,6 +185,7 @@ func (m *maker) rows(ctx context.Context) error {
 				}
 			}
 			shards[n] = s
+			keep.done(n, s)
 		}
 	}
 	if m.Workers == nil || len(m.Pairs.Adopt) > 0 || m.Pairs.AdoptFrom > 0 { // of two rows that claim one event, the first gets it
@@ -192,12 +198,12 @@ func (m *maker) rows(ctx context.Context) error {
 	}
 	items, stands, most := 0, 0, 0
 	for _, s := range shards {
-		items, stands, most = items+len(s.items), stands+len(s.stands), max(most, len(s.items))
+		items, stands, most = items+s.items.Len(), stands+len(s.stands), max(most, s.items.Len())
 	}
 	if block != nil && most <= shardSize && items > rows/2 {
-		m.plan.Items = block[:0]
+		m.plan.Items.list = block[:0]
 	} else {
-		m.plan.Items = make([]Item, 0, items+len(m.Batch.Held)+len(m.Batch.LeftOut))
+		m.plan.Items.list = make([]packed, 0, items+len(m.Batch.Held)+len(m.Batch.LeftOut))
 	}
 	m.plan.standing = slices.Grow(m.plan.standing, stands)
 	for n, s := range shards {
@@ -213,7 +219,7 @@ func (m *maker) occurrences() {
 	if len(m.series) == 0 {
 		return
 	}
-	s := &shard{maker: m, mapper: m.Batch.Mapping.Mapper(), texts: &writer{}, glances: &ical.Window{}}
+	s := &shard{maker: m, items: Items{calendars: m.plan.calendars}, mapper: m.Batch.Mapping.Mapper(), texts: &writer{}, glances: &ical.Window{}}
 	for i := range m.Batch.Rows.Len() {
 		if _, _, changes := m.Batch.Occurrence(i); changes {
 			s.row(i)
@@ -244,14 +250,15 @@ func (m *maker) add(s *shard) {
 	for _, o := range s.out {
 		m.Batch.Leave(o.row, o.why)
 	}
-	first := len(m.plan.Items)
-	if n := len(s.items); n > 0 && cap(m.plan.Items) >= first+n && &m.plan.Items[:first+1][first] == &s.items[0] {
-		m.plan.Items = m.plan.Items[:first+n] // there they are
+	list := m.plan.Items.list
+	first := len(list)
+	if n := s.items.Len(); n > 0 && cap(list) >= first+n && &list[:first+1][first] == &s.items.list[0] {
+		m.plan.Items.list = list[:first+n] // there they are
 	} else {
-		m.plan.Items = append(m.plan.Items, s.items...)
+		m.plan.Items.list = append(list, s.items.list...)
 	}
 	for i := range s.changes {
-		s.changes[i].item += first
+		s.changes[i].item += int32(first)
 	}
 	m.edits.add(s.changes...)
 	for _, n := range s.notes {
@@ -297,13 +304,13 @@ func (m *maker) rest() {
 	for _, h := range m.Batch.Held {
 		if m.selected(h.Row) && (!m.Pairs.Only || m.alike[h.Row]) {
 			t.count(agree.Held)
-			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows.At(h.Row)), Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1, Event: m.Batch.Proposal(h.Row)})
+			m.plan.Items.Add(Item{Outcome: agree.Held, Row: placeOf(m.Batch.Rows.At(h.Row)), Key: h.Key.String(), Calendar: m.calendarsOf(h.Row), Reason: h.Fault.Reason(), Edit: -1, Event: m.Batch.Proposal(h.Row)})
 		}
 	}
 	for _, o := range m.Batch.LeftOut {
 		if m.selected(o.Row) && !m.Pairs.Only {
 			t.count(agree.LeftOut)
-			m.plan.Items = append(m.plan.Items, Item{Outcome: agree.LeftOut, Row: placeOf(m.Batch.Rows.At(o.Row)), Key: o.Key.String(), Calendar: m.calendarsOf(o.Row), Reason: o.Reason, Edit: -1})
+			m.plan.Items.Add(Item{Outcome: agree.LeftOut, Row: placeOf(m.Batch.Rows.At(o.Row)), Key: o.Key.String(), Calendar: m.calendarsOf(o.Row), Reason: o.Reason, Edit: -1})
 		}
 	}
 	if t.Placed == t.Wanted {
@@ -314,23 +321,20 @@ func (m *maker) rest() {
 
 // sort puts the items in order, and keeps what points at them pointing.
 func (m *maker) sort() {
-	sorted := true
-	for i := 1; sorted && i < len(m.plan.Items); i++ {
-		sorted = m.compare(&m.plan.Items[i-1], &m.plan.Items[i]) <= 0
-	}
-	if sorted {
+	list := m.plan.Items.list
+	if slices.IsSortedFunc(list, m.compare) {
 		return
 	}
-	order := make([]int, len(m.plan.Items))
+	order := make([]int32, len(list))
 	for i := range order {
-		order[i] = i
+		order[i] = int32(i)
 	}
-	slices.SortStableFunc(order, func(a, b int) int { return m.compare(&m.plan.Items[a], &m.plan.Items[b]) })
-	items, at := make([]Item, len(order)), make([]int, len(order))
+	slices.SortStableFunc(order, func(a, b int32) int { return m.compare(list[a], list[b]) })
+	items, at := make([]packed, len(order)), make([]int32, len(order))
 	for to, from := range order {
-		items[to], at[from] = m.plan.Items[from], to
+		items[to], at[from] = list[from], int32(to)
 	}
-	m.plan.Items = items
+	m.plan.Items.list = items
 	for _, list := range m.edits.changes {
 		for i := range list {
 			list[i].item = at[list[i].item]
@@ -338,19 +342,19 @@ func (m *maker) sort() {
 	}
 	for i := range m.plan.standing {
 		if s := &m.plan.standing[i]; s.Item >= 0 {
-			s.Item = int32(at[s.Item])
+			s.Item = at[s.Item]
 		}
 	}
 }
 
-func (m *maker) compare(a, b *Item) int {
-	if gone := func(i *Item) bool { return i.Outcome == agree.Gone }; gone(a) != gone(b) {
-		return map[bool]int{true: 1, false: -1}[gone(a)]
+func (m *maker) compare(a, b packed) int {
+	if gone := func(p *packed) bool { return p.is() == agree.Gone }; gone(&a) != gone(&b) {
+		return map[bool]int{true: 1, false: -1}[gone(&a)]
 	}
-	if a.Row.Origin != b.Row.Origin {
-		return m.source(a.Row.Origin) - m.source(b.Row.Origin)
+	if a.origin != b.origin {
+		return m.source(a.origin) - m.source(b.origin)
 	}
-	return int(a.Row.Number - b.Row.Number)
+	return int(a.number - b.number)
 }
 
 func (m *maker) source(o *table.Origin) int {

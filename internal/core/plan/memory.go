@@ -93,7 +93,7 @@ func (p *Plan) Stood(calendar string) []identity.ID {
 		}
 		edit := -1
 		if s.Item >= 0 {
-			edit = p.Items[s.Item].Edit
+			edit = p.Items.Edit(int(s.Item))
 		}
 		if edit < 0 || p.Edits[edit].Done || p.Edits[edit].Kind != Create {
 			out = append(out, s.ID)
@@ -159,7 +159,7 @@ func (s *shard) stand(id identity.ID, calendar int32, item int) {
 func (m *maker) restores() []string {
 	var idle []string
 	for key := range m.Restore {
-		if !slices.ContainsFunc(m.plan.Items, func(i Item) bool { return i.Key == key }) {
+		if !m.plan.Items.has(key) {
 			idle = append(idle, fmt.Sprintf("--restore %s: no row of the source has this key", key))
 		}
 	}
@@ -179,7 +179,7 @@ func (r *Remembered) After(p *Plan, calendar string, holds func(identity.ID) boo
 	ours := map[identity.ID]bool{} // taken out by the plan
 	for i := range p.Edits {
 		if e := &p.Edits[i]; e.Done && (e.Kind == Remove || e.Kind == MoveOut && e.Calendar == calendar) {
-			for _, id := range IDs(e.UID, e.Before) {
+			for _, id := range IDs(e.UID, e.Before()) {
 				ours[id] = true
 			}
 		}

@@ -31,7 +31,7 @@ type Plan struct {
 	Intake   string
 	Identity string
 	Totals   Totals
-	Items    []Item // every row, and every event that is gone, in the order of the source
+	Items    Items  // every row, and every event that is gone, in the order of the source
 	Edits    []Edit // in the order in which they are to be applied
 	Guards   []Guard
 	NoGone   string           // why nothing was taken out of a calendar
@@ -165,18 +165,18 @@ type Edit struct {
 	Kind     Kind
 	Calendar string
 	UID      string
-	Before   [][]byte `json:",omitempty"`
-	After    [][]byte `json:",omitempty"` // but for most events of a Create: see Text
+	*texts        // nil for most events of a Create
+	fresh    text // what those become
 
 	// Needs is the edit that must be done before this one is, counted from 1;
 	// 0 for none. An event is only taken out of a calendar once it stands in
 	// another.
-	Needs int `json:",omitempty"`
-
-	Done bool `json:",omitempty"` // it was applied
-
-	fresh text // what a Create writes, where it is not in After
+	Needs int32
+	Done  bool // it was applied
 }
+
+// texts are the components of an event.
+type texts struct{ before, after [][]byte }
 
 // Guard is a number of changes that is most likely a mistake in the source,
 // and that must be allowed as just that number.

@@ -93,8 +93,13 @@ func (w *world) batch(settings, rows string) (*intake.Intake, *intake.Batch) {
 // plan makes a plan. Every calendar is a target that some row goes to.
 func (w *world) plan(settings, rows string) (*Plan, error) {
 	w.Helper()
+	return w.planOf(w.batch(settings, rows))
+}
+
+func (w *world) planOf(in *intake.Intake, batch *intake.Batch) (*Plan, error) {
+	w.Helper()
 	r := w.request
-	r.Intake, r.Batch = w.batch(settings, rows)
+	r.Intake, r.Batch = in, batch
 	r.Sources, r.Stamp = []table.Origin{{File: "calls.csv"}}, w.now
 	mapper := r.Batch.Mapping.Mapper()
 	target := map[string]bool{}
@@ -133,7 +138,7 @@ func (w *world) apply(p *Plan) {
 		e := &p.Edits[i]
 		list := w.calendars[e.Calendar]
 		at := slices.IndexFunc(list, func(o *ical.Object) bool {
-			return o.UID == e.UID && (e.Kind == Create || slices.EqualFunc(o.Raws(), e.Before, bytes.Equal))
+			return o.UID == e.UID && (e.Kind == Create || slices.EqualFunc(o.Raws(), e.Before(), bytes.Equal))
 		})
 		require.Equal(w, e.Kind == Create, at < 0, "%s of %s in %s", e.Kind, e.UID, e.Calendar)
 		if e.Needs > 0 {
@@ -196,7 +201,7 @@ func (w *world) add(calendar, key string, lines ...string) {
 // fields that differ, the reason; then the edits by kind.
 func told(p *Plan) string {
 	var out []string
-	for _, i := range p.Items {
+	for _, i := range p.Items.All() {
 		line := fmt.Sprintf("%s %s %s", i.Outcome, i.Key, i.Calendar)
 		for _, f := range i.Fields {
 			line += fmt.Sprintf(" %s:%s", f.Field, f.Outcome)
@@ -549,10 +554,11 @@ func TestKept(t *testing.T) {
 		assert.Equal(t, before, after)
 		assert.Equal(t, p.Edits[i].Print(), again.Edits[i].Print())
 	}
-	e := p.Event(&p.Items[3])
+	fourth := p.Items.At(3)
+	e := p.Event(&fourth)
 	require.NotNil(t, e)
 	assert.Equal(t, "New", e.Text(event.Title))
-	assert.Equal(t, []string{"end assumed: 1h"}, p.NoteTexts(p.Items[3].Notes))
+	assert.Equal(t, []string{"end assumed: 1h"}, p.NoteTexts(fourth.Notes))
 	w.apply(&again)
 	assert.Equal(t, "same 1 c", strings.SplitN(told(w.load(plainCalls, threeCalls)), "\n", 2)[0])
 }

@@ -19,7 +19,7 @@ type shard struct {
 	*maker
 	mapper   *intake.Mapper
 	totals   Totals
-	items    []Item
+	items    Items
 	rezoned  []string
 	changes  []change // with the index of their item among the shard's
 	held     []heldFault
@@ -115,8 +115,8 @@ func (s *shard) row(i int) {
 		s.totals.Placed++
 		switch {
 		case c.stands():
-			item := len(s.items)
-			if s.settle(i, id, c); len(s.items) == item {
+			item := s.items.Len()
+			if s.settle(i, id, c); s.items.Len() == item {
 				item = -1
 			}
 			s.stand(id, c.row, item)
@@ -124,7 +124,7 @@ func (s *shard) row(i int) {
 			s.stayAway(i, id, c.to)
 		default:
 			s.create(i, id, c.to, n)
-			s.stand(id, c.row, len(s.items)-1)
+			s.stand(id, c.row, s.items.Len()-1)
 		}
 	}
 	s.leave(i, id, copies)
@@ -277,11 +277,13 @@ func at(o *ical.Object) string {
 
 // add files an item. c is what it writes, nil for nothing.
 func (s *shard) add(item Item, c *change) {
-	if c != nil {
-		c.item = len(s.items)
-		s.changes = append(s.changes, *c)
+	n := s.items.Len()
+	s.items.Add(item)
+	if c == nil {
+		return
 	}
-	s.items = append(s.items, item)
+	c.item = int32(n)
+	s.changes = append(s.changes, *c)
 }
 
 func (s *shard) item(i int, o agree.Outcome, place int32, uid string) Item {
@@ -364,13 +366,13 @@ func (s *shard) made(i int, id identity.ID, c standing, result *agree.Result, it
 		return nil
 	}
 	if result.Write != 0 || result.Reseal {
-		made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, was: c.found.Raw(), text: rewrite(c.found.Raw(), result, &s.wanted, view.Sequence, s.Stamp, s.marks(i, id, marked), s.zoneNames(c.to))}
+		made = c.found.change(c.to, c.from, rewrite(c.found.Raw(), result, &s.wanted, view.Sequence, s.Stamp, s.marks(i, id, marked), s.zoneNames(c.to)))
 	}
 	if c.moves() && s.wanted.Recurrence.IsZero() { // a date of a series goes with it
 		item.Outcome = agree.Changed
 		item.Fields = append(item.Fields, Difference{Field: "calendar", Wanted: s.Holdings[c.to].Name, Calendar: s.Holdings[c.from].Name, Outcome: agree.Changed})
 		if made == nil {
-			made = &change{to: c.to, from: c.from, object: c.found.Object, part: c.found.Part, uid: c.found.Object.UID, was: c.found.Raw(), text: c.found.Raw()}
+			made = c.found.change(c.to, c.from, c.found.Raw())
 		}
 		s.taken = append(s.taken, item.Key)
 	}
@@ -448,17 +450,18 @@ func (s *shard) create(i int, id identity.ID, place int32, n int) {
 	c := change{to: place, from: place, part: -1}
 	recurrence := w.Recurrence
 	own := id.String()
+	uid := own
 	if series, _, changes := s.Batch.Occurrence(i); changes {
 		m := s.series[series]
-		c.uid, c.object, c.from = m.uids[n], m.objects[n], m.from[n]
-	} else if c.uid = own; len(s.Places(i)) > 1 {
-		c.uid = s.uid(id, place, n, len(s.Places(i)))
+		uid, c.object, c.from = m.uids[n], m.objects[n], m.from[n]
+	} else if len(s.Places(i)) > 1 {
+		uid = s.uid(id, place, n, len(s.Places(i)))
 	}
 	marks := marksOf(s.Intake.Identity, own, s.mapper.Key(s.Batch.Rows.At(i)).String())
 	c.fresh = s.texts.add(func(dst []byte) []byte {
-		return fresh(dst, marks[:], c.uid, &w.Event, recurrence, s.Stamp, s.zoneNames(place))
+		return fresh(dst, marks[:], uid, &w.Event, recurrence, s.Stamp, s.zoneNames(place))
 	})
-	s.add(s.item(i, agree.New, place, c.uid), &c)
+	s.add(s.item(i, agree.New, place, uid), &c)
 }
 
 // uid gives the UID that a new event gets in a calendar: its ID, or for one of
@@ -501,7 +504,9 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 	}
 	item.Reason = "its row does not go to this calendar any more; it is taken out here"
 	s.taken = append(s.taken, key)
-	s.leaveItem(item, &change{to: from, from: from, object: found.Object, part: found.Part, uid: found.Object.UID, was: found.Raw(), leaving: true})
+	c := found.change(from, from, nil)
+	c.leaving = true
+	s.leaveItem(item, c)
 }
 
 func (s *shard) leaveItem(item Item, c *change) {

@@ -64,7 +64,8 @@ func TestSpool(t *testing.T) {
 		for range 2 { // what is read must not spoil what is in memory
 			require.Equal(t, want, texts(p))
 		}
-		assert.Equal(t, "Corvane 1", p.Event(&p.Items[1]).Text(event.Title))
+		second := p.Items.At(1)
+		assert.Equal(t, "Corvane 1", p.Event(&second).Text(event.Title))
 		if !spooled {
 			continue
 		}

@@ -140,10 +140,10 @@ func RemoveSpare(calendar string, list []Twins, allow map[string]int, all int) *
 			continue
 		}
 		taken = append(taken, spare.object)
-		p.Edits = append(p.Edits, Edit{Kind: Remove, Calendar: calendar, UID: spare.UID, Before: spare.object.Raws()})
-		p.Items = append(p.Items, Item{Outcome: agree.Gone, Key: spare.Key, UID: spare.UID, Calendar: calendar, Title: spare.Event.Text(event.Title), Event: &spare.Event, Reason: t.Why, Edit: len(p.Edits) - 1})
+		p.Edits = append(p.Edits, Edit{Kind: Remove, Calendar: calendar, UID: spare.UID, texts: &texts{before: spare.object.Raws()}})
+		p.Items.Add(Item{Outcome: agree.Gone, Key: spare.Key, UID: spare.UID, Calendar: calendar, Title: spare.Event.Text(event.Title), Event: &spare.Event, Reason: t.Why, Edit: len(p.Edits) - 1})
 	}
-	p.Totals.Gone = len(p.Items)
+	p.Totals.Gone = p.Items.Len()
 	if n := len(taken); n > always && n > all/5 && allow[AllowRemoved] != n {
 		p.Guards = append(p.Guards, Guard{Name: AllowRemoved, Count: n, Of: all, Did: "taken out as doubles"})
 	}

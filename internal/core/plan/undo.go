@@ -48,8 +48,8 @@ func Undo(intake, identity string, was []Was, holdings []*Holding, allow map[str
 		objects := stands[n][w.UID]
 		e, why := w.back(objects)
 		if w.Kind == Create { // an event that was moved here goes once it stands where it was
-			if from := slices.IndexFunc(was, func(o Was) bool { return o.Needs == i+1 }); from >= 0 {
-				if e.Needs = edit[from]; e.Needs == 0 && why == "" {
+			if from := slices.IndexFunc(was, func(o Was) bool { return int(o.Needs) == i+1 }); from >= 0 {
+				if e.Needs = int32(edit[from]); e.Needs == 0 && why == "" {
 					why = "it cannot be put back where it was"
 				}
 			}
@@ -68,19 +68,19 @@ func Undo(intake, identity string, was []Was, holdings []*Holding, allow map[str
 	if ours := len(was); out > always && out > ours/5 && allow[AllowRemoved] != out {
 		p.Guards = append(p.Guards, Guard{Name: AllowRemoved, Count: out, Of: ours, Did: "taken out of their calendar again"})
 	}
-	p.Totals.Rows = len(p.Items)
+	p.Totals.Rows = p.Items.Len()
 	return p
 }
 
 // back gives the edit that takes w back, or why it cannot.
 func (w *Was) back(objects []*ical.Object) (Edit, string) {
-	e := Edit{Calendar: w.Calendar, UID: w.UID}
+	e := Edit{Calendar: w.Calendar, UID: w.UID, texts: &texts{}}
 	switch w.Kind {
 	case Remove, MoveOut:
 		if len(objects) > 0 {
 			return e, "an event of its UID stands there again"
 		}
-		e.Kind, e.After = Create, w.Before
+		e.Kind, e.after = Create, w.Before
 		return e, ""
 	}
 	if len(objects) == 0 {
@@ -90,13 +90,13 @@ func (w *Was) back(objects []*ical.Object) (Edit, string) {
 	if at < 0 {
 		return e, "it was touched since"
 	}
-	e.Before = objects[at].Raws()
+	e.before = objects[at].Raws()
 	if w.Kind == Create {
 		e.Kind = Remove
 		return e, ""
 	}
-	e.Kind, e.After = Change, w.Before
-	if slices.EqualFunc(e.Before, e.After, bytes.Equal) {
+	e.Kind, e.after = Change, w.Before
+	if slices.EqualFunc(e.before, e.after, bytes.Equal) {
 		return e, "it is as it was already"
 	}
 	return e, ""
@@ -113,9 +113,9 @@ func (p *Plan) back(w Was, edit int, zones ical.Zones) {
 		item.Outcome, item.Reason = agree.Gone, "taken out again"
 	default:
 		item.Reason = "put back as it was"
-		for i := range min(len(e.Before), len(e.After)) {
-			now, errNow := event.Read(e.Before[i], zones)
-			then, errThen := event.Read(e.After[i], zones)
+		for i := range min(len(e.before), len(e.after)) {
+			now, errNow := event.Read(e.before[i], zones)
+			then, errThen := event.Read(e.after[i], zones)
 			if errNow == nil && errThen == nil {
 				item.Fields = append(item.Fields, Differences(&then.Event, &now.Event)...)
 			}
@@ -123,7 +123,7 @@ func (p *Plan) back(w Was, edit int, zones ical.Zones) {
 	}
 	text := e.standing()
 	if len(text) == 0 {
-		text = e.Before
+		text = e.before
 	}
 	if len(text) > 0 {
 		if v, err := event.Read(text[0], zones); err == nil {
@@ -131,13 +131,13 @@ func (p *Plan) back(w Was, edit int, zones ical.Zones) {
 		}
 	}
 	p.Totals.count(item.Outcome)
-	p.Items = append(p.Items, item)
+	p.Items.Add(item)
 }
 
 // left files what is not taken back.
 func (p *Plan) left(w Was, why string) {
 	p.Totals.count(agree.Held)
-	p.Items = append(p.Items, Item{Outcome: agree.Held, Key: w.Key, UID: w.UID, Calendar: w.Calendar, Title: w.Title, Reason: why + ": " + fmt.Sprintf("%q in calendar %s is left as it is", w.Title, w.Calendar), Edit: -1})
+	p.Items.Add(Item{Outcome: agree.Held, Key: w.Key, UID: w.UID, Calendar: w.Calendar, Title: w.Title, Reason: why + ": " + fmt.Sprintf("%q in calendar %s is left as it is", w.Title, w.Calendar), Edit: -1})
 }
 
 // Differences lists the fields in which an event differs from another, as it

@@ -16,7 +16,7 @@ func was(p *Plan) (out []Was) {
 	for i := range p.Edits {
 		e := &p.Edits[i]
 		after, _ := e.Text(nil)
-		out = append(out, Was{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before, Needs: e.Needs, Title: e.UID[:2], Stands: func(raws [][]byte) bool { return slices.EqualFunc(raws, after, bytes.Equal) }})
+		out = append(out, Was{Kind: e.Kind, Calendar: e.Calendar, UID: e.UID, Before: e.Before(), Needs: int(e.Needs), Title: e.UID[:2], Stands: func(raws [][]byte) bool { return slices.EqualFunc(raws, after, bytes.Equal) }})
 	}
 	return out
 }
@@ -33,7 +33,7 @@ func (w *world) undo(p *Plan, allow map[string]int) (*Plan, string) {
 		w.apply(u)
 	}
 	var out []string
-	for _, i := range u.Items {
+	for _, i := range u.Items.All() {
 		line := fmt.Sprintf("%s in %s", i.Outcome, i.Calendar)
 		for _, f := range i.Fields {
 			line += fmt.Sprintf(" %s %s→%s", f.Field, f.Calendar, f.Wanted)
@@ -105,7 +105,7 @@ func TestUndo(t *testing.T) {
 	p = w.load(moving, head+"1|Corvane|2026-03-05|08:00|works")
 	u, said = w.undo(p, nil)
 	assert.Equal(t, "new in berths; gone in works", said)
-	assert.Equal(t, 1, u.Edits[1].Needs, "in that order, whatever comes between")
+	assert.EqualValues(t, 1, u.Edits[1].Needs, "in that order, whatever comes between")
 	assert.Equal(t, before, w.texts())
 }
 

@@ -121,6 +121,39 @@ func (r *Rows) Forget(i int) {
 	}
 }
 
+// BlockRows is how many rows Strip works on at once.
+const BlockRows = blockRows
+
+// stripped is where the cells of a row would begin whose cells were given up: in no block.
+const stripped = math.MaxUint32 - math.MaxUint16
+
+// Strip gives up the cells of up to BlockRows rows from row i on, a multiple of that, but for
+// those of rows to be kept: what the others say besides can still be asked for, and asking for
+// a cell of theirs panics. It may be called while other goroutines read other rows.
+func (r *Rows) Strip(i int, keep func(i int) bool) {
+	b := r.blocks[i>>blockShift]
+	if len(b.odd) > 0 { // they have cells of their own
+		return
+	}
+	out := &block{origin: b.origin, heads: make([]head, 0, len(b.heads)), struck: b.struck}
+	for n := range b.heads {
+		h := head{number: b.heads[n].number, line: b.heads[n].line, from: stripped, width: b.heads[n].width}
+		if keep(i + n) {
+			row := r.At(i + n)
+			if out.lately == nil {
+				out.lately = make([]packed, shared)
+			}
+			if out.copy(&row); row.held != out {
+				return
+			}
+			h.from = row.from
+		}
+		out.heads = append(out.heads, h)
+	}
+	out.lately = nil
+	r.blocks[i>>blockShift] = out
+}
+
 // Add adds a row. It keeps nothing of the row's Cells; those of a row of other Rows it takes over.
 func (r *Rows) Add(row Row) {
 	if r.count&(blockRows-1) == 0 {

@@ -139,6 +139,28 @@ func TestRows(t *testing.T) {
 	for _, row := range rows.All() {
 		again.Add(row)
 	}
+	var bare Rows // of which some are given up
+	for n := range 2*blockRows + 9 {
+		row := want[n]
+		if slices.ContainsFunc(row.Cells, func(c Cell) bool { return len(c.Text) > 60000 }) {
+			row.Cells = nil
+		}
+		row.Page, row.Span, row.Hidden, row.Under, row.Fault, row.Evidence, row.Origin = 0, 0, false, "", nil, nil, origins[0]
+		bare.Add(row)
+	}
+	for _, from := range []int{blockRows, 2 * blockRows} {
+		bare.Strip(from, func(i int) bool { return i%3 == 0 })
+	}
+	for n, got := range bare.All() {
+		require.Equal(t, want[n].Number, got.Number)
+		if n < blockRows || n%3 == 0 {
+			for i := range got.Width() {
+				require.Equal(t, want[n].Cell(i).Text, got.Cell(i).Text)
+			}
+		} else if got.Width() > 0 {
+			require.Panics(t, func() { got.Cell(got.Width() - 1) })
+		}
+	}
 	var many Rows // of more blocks than one takes rows over from
 	for n := range 600 {
 		one := Hold(want[n])

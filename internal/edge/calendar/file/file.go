@@ -14,6 +14,9 @@ import (
 	"iter"
 	"os"
 	"path/filepath"
+	"slices"
+
+	"github.com/cespare/xxhash/v2"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
@@ -311,9 +314,27 @@ func (f *File) ApplyWhen(ctx context.Context, edits calendar.Edits, ready func()
 	return nil
 }
 
-// free makes sure that nothing stands under the UIDs of what is created.
+// free makes sure that nothing stands under the UIDs of what is created. It compares
+// checksums first, which take little memory; equal ones mean little.
 func (f *File) free(edits calendar.Edits) error {
-	fresh := make(map[string]bool, len(edits.UIDs))
+	var sums []uint64
+	for i, uid := range edits.UIDs {
+		if edits.Old[i] == nil {
+			sums = append(sums, xxhash.Sum64String(uid))
+		}
+	}
+	slices.Sort(sums)
+	doubt := false
+	for i := range sums {
+		doubt = doubt || i > 0 && sums[i] == sums[i-1]
+	}
+	for i := 0; i < len(f.doc.Objects) && len(sums) > 0 && !doubt; i++ {
+		_, doubt = slices.BinarySearch(sums, xxhash.Sum64String(f.doc.Objects[i].UID))
+	}
+	if !doubt {
+		return nil
+	}
+	fresh := map[string]bool{}
 	for i, uid := range edits.UIDs {
 		if edits.Old[i] != nil {
 			continue

@@ -18,14 +18,14 @@ import (
 
 // memoryShare keeps the peak of memory near what is really in use, in percent: large
 // files are held once, and their garbage is small.
-const memoryShare = 35
+const memoryShare = 30
 
 // firstShare is what counts until the first collection: small work is done
 // without any.
 const firstShare = 400
 
 // littleGarbage, in octets, is not worth a collection.
-const littleGarbage = 16 << 20
+const littleGarbage = 12 << 20
 
 // collect sets after how much garbage there is a collection, once after each.
 func collect(share int) {

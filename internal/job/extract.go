@@ -219,7 +219,7 @@ func occurrencesOf(ctx context.Context, objects []*ical.Object, zones ical.Zones
 
 // placeOf gives the place of a line of an object that could not be read.
 func placeOf(spec calendar.Spec, o *ical.Object, err error) fault.Place {
-	at := fault.Place{File: spec.Path(), Line: o.Line}
+	at := fault.Place{File: spec.Path(), Line: int(o.Line)}
 	if o.File != "" {
 		at.File = filepath.ToSlash(filepath.Join(spec.Folder, o.File))
 	}

@@ -199,7 +199,7 @@ func (g *grouper) finish() {
 	at := int32(0)
 	for o, size := range g.sizes {
 		p := &g.pieces[g.first[o]]
-		g.Objects[o] = Object{UID: alias(g.uids[g.first[o]]), Line: int(p.line), doc: g.Document, first: at, Extras: p.extras, Single: size == 1 && !p.rules}
+		g.Objects[o] = Object{UID: alias(g.uids[g.first[o]]), Line: p.line, doc: g.Document, first: at, Extras: p.extras, Single: size == 1 && !p.rules}
 		at += size
 	}
 	for n, i := range g.of {

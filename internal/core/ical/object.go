@@ -13,9 +13,9 @@ import (
 type Object struct {
 	UID  string
 	File string // the file it is in, for a calendar of several files; "" otherwise
-	Line int    // 1-based line of its file on which the first component begins; 0 when there is none
+	Line int32  // 1-based line of its file on which the first component begins; 0 when there is none
 
-	raws  [][]byte  // its components; nil where they are as the document has them
+	raws  *[][]byte // its components; nil where they are as the document has them
 	doc   *Document // that it stands in; nil for none
 	first int32     // of its components, in the order of the document
 	count int32
@@ -30,12 +30,12 @@ type Object struct {
 }
 
 // NewObject gives an object of some components, which stands nowhere yet.
-func NewObject(uid string, raws ...[]byte) *Object { return &Object{UID: uid, raws: raws} }
+func NewObject(uid string, raws ...[]byte) *Object { return &Object{UID: uid, raws: &raws} }
 
 // Parts is how many components the object has.
 func (o *Object) Parts() int {
-	if o.doc == nil || o.raws != nil {
-		return len(o.raws)
+	if o.raws != nil {
+		return len(*o.raws)
 	}
 	return int(o.count)
 }
@@ -48,8 +48,8 @@ func (o *Object) Part(i int) []byte { return o.Glance(i, nil) }
 // Glance is Part for bytes that are only needed until w is used again, which takes less when
 // components are asked for in the order in which they stand.
 func (o *Object) Glance(i int, w *Window) []byte {
-	if o.doc == nil || o.raws != nil {
-		return o.raws[i]
+	if o.raws != nil {
+		return (*o.raws)[i]
 	}
 	return o.doc.raw(o.pieces()[i], w)
 }
@@ -57,7 +57,7 @@ func (o *Object) Glance(i int, w *Window) []byte {
 // Marked gives the value of the Mark of an object of one component, "" for none, where that was
 // read with its document.
 func (o *Object) Marked() (mark string, read bool) {
-	if o.doc == nil || o.raws != nil || o.count != 1 {
+	if o.raws != nil || o.count != 1 {
 		return "", false
 	}
 	piece := o.pieces()[0]
@@ -74,8 +74,8 @@ func (o *Object) Marked() (mark string, read bool) {
 
 // Raws gives all components, as Part does.
 func (o *Object) Raws() [][]byte {
-	if o.doc == nil || o.raws != nil {
-		return o.raws
+	if o.raws != nil {
+		return *o.raws
 	}
 	out := make([][]byte, o.count)
 	for i := range out {
@@ -99,8 +99,8 @@ func (o *Object) Same(raws [][]byte, w *Window) bool {
 
 // Put has a component read as other bytes than those that stand in its document.
 func (o *Object) Put(i int, raw []byte) {
-	o.raws = slices.Clone(o.Raws())
-	o.raws[i] = raw
+	raws := slices.Clone(o.Raws())
+	raws[i], o.raws = raw, &raws
 }
 
 // pieces are the components among those of the document.

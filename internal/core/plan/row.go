@@ -401,7 +401,7 @@ func (s *shard) unread(i int, id identity.ID, c standing, err error) {
 func lineOf(f *Found, err error) string {
 	if e, ok := err.(*event.LineError); ok && f.Part == 0 && f.Object.Line > 0 {
 		o := *f.Object
-		o.Line += e.Line - 1
+		o.Line += int32(e.Line) - 1
 		return at(&o)
 	}
 	return at(f.Object)

@@ -34,7 +34,7 @@ type loadFlags struct {
 	key                                                                                  []string
 	allow                                                                                map[string]string
 	header                                                                               string
-	first                                                                                int
+	first, year                                                                          int
 	all, past                                                                            bool
 	takes                                                                                takeFlag
 	rekey, beside, restore, remove                                                       []string
@@ -84,6 +84,7 @@ func (f *loadFlags) source(c *cobra.Command) {
 	flags.StringVar(&f.sheet, "sheet", "", "`SHEET` of the workbook, by name or number")
 	flags.StringVar(&f.header, "header", "", "`ROW` of the column names, two rows as 4-5, or none (default: found)")
 	flags.StringVar(&f.dayOrder, "day-order", "", "`ORDER` of 05/03/2026: \"day first\", \"month first\" or \"year first\" (default: learnt from the column)")
+	flags.IntVar(&f.year, "year", 0, "`YEAR` of dates without one (default: that of the title, else the nearest)")
 	flags.StringVar(&f.lastDay, "last-day", "", "whether the end of all-day events is their last `DAY`: included, or \"not included\" where it is the day after (default: included)")
 	flags.StringVar(&f.unix, "unix", "", "bare numbers are Unix times in this `UNIT`: seconds, or milliseconds")
 	flags.StringVar(&f.length, "length", "", "`LENGTH` to assume for events without an end, such as 1h; or the column of a table that holds it")
@@ -451,6 +452,12 @@ func (f *loadFlags) settings(in *intake.Intake) error {
 		in.Dates.Order = moment.YearFirst
 	default:
 		return fault.Unknown("day order", f.dayOrder, []string{"day first", "month first", "year first"})
+	}
+	if f.year != 0 {
+		if f.year < 1900 || f.year > 2200 {
+			return fault.New(strconv.Itoa(f.year), "is not a year").Do("write --year 2026")
+		}
+		in.Dates.Year = f.year
 	}
 	switch f.lastDay {
 	case "":

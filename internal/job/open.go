@@ -281,6 +281,16 @@ func (l *load) notedZone() *fault.Fault {
 // notedYear has the intake know the year that titles of the source say, where they all say one
 // that is near the present.
 func (l *load) notedYear() {
+	for _, s := range l.report.Sources {
+		named, was := moment.NamedYear(s.File), l.in.Dates.Named
+		switch {
+		case named == 0 || named == was:
+			continue
+		case was != 0:
+			named = moment.Season // of two files
+		}
+		l.in = l.in.With(func(in *intake.Intake) { in.Dates.Named = named })
+	}
 	year := 0
 	for n, y := range l.years {
 		if n > 0 && y.Year != year {

@@ -52,6 +52,7 @@ type Settings struct {
 	Order   Order
 	Native  Native
 	Year    int           // for dates without one; 0 to learn it
+	Named   int           // the year that the name of the table's file says, as NamedYear gives it; it only casts doubt on another
 	Titled  int           // the year that the title of the table says, as StatedYear gives it; dates with a year count over it
 	Present time.Time     // the day two-digit and missing years are near to
 	Stated  bool          // "tomorrow" may be used; it counts from Present

@@ -433,6 +433,9 @@ func either(rs []reading) string {
 	return strings.Join(parts, " or ")
 }
 
+// yearAdvice is what to do about a date without a year.
+const yearAdvice = "write the year, set assume: { year: %d }, or give --year %d"
+
 // missingYear supplies the year of a date without one: what the intake says,
 // the one year of the column's other dates, that of the title, or the present year when that
 // puts the date within half a year of today.
@@ -450,22 +453,28 @@ func (c *Column) missingYear(text string, d date) (int, *fault.Fault) {
 	}
 	if c.singleYear > 0 {
 		if !c.nearMonth(m) {
-			return 0, fault.New(text, fmt.Sprintf("has no year; the dates with one are of %d, but half a year away", c.singleYear)).Do("write the year, or set assume: { year: %d }", c.singleYear)
+			return 0, fault.New(text, fmt.Sprintf("has no year; the dates with one are of %d, but half a year away", c.singleYear)).Do(yearAdvice, c.singleYear, c.singleYear)
 		}
 		return c.singleYear, nil
 	}
 	switch {
 	case c.set.Titled == Season:
-		return 0, fault.New(text, "has no year, and the title names two").Do("write the year, or set assume: { year: %d }", y)
+		return 0, fault.New(text, "has no year, and the title names two").Do(yearAdvice, y, y)
 	case c.set.Titled > 0:
 		return c.set.Titled, nil
 	}
 	_, month, today := c.set.Present.Date() // the hour has no say in it
 	apart := time.Date(y, time.Month(m), day, 0, 0, 0, 0, time.UTC).Sub(time.Date(y, month, today, 0, 0, 0, 0, time.UTC)).Abs()
-	if c.singleYear == 0 && apart < 183*24*time.Hour {
+	switch {
+	case c.singleYear != 0 || apart >= 183*24*time.Hour:
+	case c.set.Named == Season:
+		return 0, fault.New(text, "has no year, and the name of the file says two").Do(yearAdvice, y, y)
+	case c.set.Named > y-10 && c.set.Named <= y+2 && c.set.Named != y:
+		return 0, fault.New(text, fmt.Sprintf("has no year: today's would make it %d, and the name of the file says %d", y, c.set.Named)).Do(yearAdvice, c.set.Named, c.set.Named)
+	default:
 		return y, nil
 	}
-	return 0, fault.New(text, "has no year, and nothing tells which").Do("set assume: { year: %d }", y)
+	return 0, fault.New(text, "has no year, and nothing tells which").Do(yearAdvice, y, y)
 }
 
 func (c *Column) placeRelative(text string, d date) (int64, *fault.Fault) {

@@ -1,6 +1,7 @@
 package moment
 
 import (
+	"path"
 	"strconv"
 	"strings"
 
@@ -44,4 +45,19 @@ func StatedYear(text string) int {
 		year = y
 	}
 	return year
+}
+
+var (
+	joins    = pattern.Lazy(`(\d)_(\d)`)
+	besideAZ = pattern.Lazy(`(\pL)[_-]+|[_-]+(\pL)`)
+)
+
+// NamedYear gives the one year that the name of a file says: berth-plan-2027.csv; Season for
+// summer_2026-27.xlsx; 0 for none, and for the day of an export. It can be a number of
+// something else.
+func NamedYear(file string) int {
+	name := path.Base(strings.ReplaceAll(file, "\\", "/"))
+	name = strings.TrimSuffix(name, path.Ext(name))
+	name = joins().ReplaceAllString(joins().ReplaceAllString(name, "$1-$2"), "$1-$2") // 2026_11_27
+	return StatedYear(strings.ReplaceAll(besideAZ().ReplaceAllString(name, "$1 $2"), "_", " "))
 }

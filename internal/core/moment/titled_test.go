@@ -16,3 +16,14 @@ func TestStatedYear(t *testing.T) {
 		assert.Equal(t, want, StatedYear(text), text)
 	}
 }
+
+// TestNamedYear reads the year of names of files, and none of days and numbers in them.
+func TestNamedYear(t *testing.T) {
+	for name, want := range map[string]int{
+		"berth-plan-2027.csv": 2027, "in/Berth_Plan_2027.xlsx": 2027, "plan2027.csv": 2027, "2027 plan.csv": 2027, "2027.csv": 2027, `C:\plans\Plan 2027 (2).xlsx`: 2027, "plan_2027-03.csv": 2027, "2025/plan.csv": 0,
+		"summer_2026-27.xlsx": Season, "summer 2026_2027.xlsx": Season,
+		"berths-2026-11-27.csv": 0, "berths_2026_11_27.csv": 0, "berths_27.11.2026.csv": 0, "20261127.csv": 0, "berths 27 Nov 2026.csv": 0, "berths-27-nov-2026.csv": 0, "calls.csv": 0, "call-12027.csv": 0, "": 0,
+	} {
+		assert.Equal(t, want, NamedYear(name), name)
+	}
+}

@@ -292,8 +292,11 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 		if f == nil || why != nil && g.times != nil && g.times.window {
 			f = why
 		}
+		if d.yearless(g.dates) || day.year == bySaying {
+			e.year = day.year
+		}
 		if f == nil && d.yearless(g.dates) && cmpLast([]resolved{day}).Before(d.today()) {
-			e.note("no year given: " + strconv.Itoa(day.first.Year()) + " assumed, which is past")
+			e.note(noYear + strconv.Itoa(day.first.Year()) + " assumed, which is past")
 		}
 		if f == nil && len(g.datesOr()) > 1 {
 			f = fault.Newf(oneOfSeveral).Do("say which one it is")

@@ -39,6 +39,7 @@ type Settings struct {
 	Stated  time.Time   // the day from which "tomorrow" counts, in its writer's offset; zero for none
 	Present time.Time   // today
 	Year    int         // of dates without one, where the text does not say it; 0 for the nearest to Stated or Present
+	Named   int         // the year that the name of the text's file says, as moment.NamedYear gives it; it only casts doubt on another
 	Order   int         // of day and month in 05/03: 1 day first, 2 month first, 0 unknown
 	Message bool        // a person wrote it to another: hours from 1 to 6 are the afternoon's
 	Next    string      // what "next Friday" said on a Tuesday means: coming, following, "" for: to be asked
@@ -74,6 +75,7 @@ type Event struct {
 
 	prose   bool // a sentence says it, and no line of a list
 	heading bool // a heading says it
+	year    yearBy
 }
 
 // Passed is a date of the text that is none of an event.
@@ -257,7 +259,11 @@ func Read(lines []Line, set Settings) Found {
 		d.timesElsewhere()
 		d.choices(lines)
 		d.severalSentences()
-	} else if d.bygone(); len(d.out.Events) == 1 && d.apart {
+	} else {
+		d.bygone()
+		d.otherYears()
+	}
+	if !set.Message && len(d.out.Events) == 1 && d.apart {
 		if e := &d.out.Events[0]; e.AllDay && e.NoTime && e.Held == nil && !e.Cancelled {
 			e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says times apart from it").Do("write the times beside the day")
 		}
@@ -311,6 +317,7 @@ type document struct {
 	timeElse    string         // what says a time that was not read, or that is not to be
 	weeks       []unit         // that name a week by its number, and no day
 	apart       bool           // a time stands somewhere without a day
+	yearBy      yearBy         // of the day that was looked at last
 	section     int            // the first event below the last heading
 	placeAbove  string         // a place that stands above what is below it, up to the next blank line: Quay 4:
 	placeUsed   bool           // something was read below it

@@ -13,7 +13,18 @@ import (
 // resolved is one event's days.
 type resolved struct {
 	first, last time.Time // midnights; last is zero where there is one day
+	year        yearBy
 }
+
+// yearBy is where the year of a day is from.
+type yearBy int
+
+const (
+	byOther   yearBy = iota // a heading, the settings, or the start of a range
+	bySaying                // the day itself says it
+	byWeekday               // the day of the week is only right in that year
+	byToday                 // it is assumed
+)
 
 // resolve finds the days that a text means. Where the days are known and are in
 // doubt, both are given.
@@ -26,6 +37,7 @@ func (d *document) resolve(ds dates) ([]resolved, *fault.Fault) {
 			first.after = last.after
 		}
 		a, f := d.date(first.inYearOf(last), time.Time{})
+		year := d.yearBy
 		if f != nil {
 			doubt = f
 		}
@@ -45,7 +57,7 @@ func (d *document) resolve(ds dates) ([]resolved, *fault.Fault) {
 		if b.Sub(a) > 370*24*time.Hour {
 			doubt = fault.Newf("lasts more than a year").Do("see whether that is meant")
 		}
-		return []resolved{{a, b}}, doubt
+		return []resolved{{a, b, year}}, doubt
 	}
 	last := ds.days[len(ds.days)-1]
 	for _, one := range ds.days {
@@ -57,7 +69,7 @@ func (d *document) resolve(ds dates) ([]resolved, *fault.Fault) {
 			doubt = f
 		}
 		if !t.IsZero() {
-			out = append(out, resolved{first: t})
+			out = append(out, resolved{first: t, year: d.yearBy})
 		}
 	}
 	return out, doubt
@@ -78,6 +90,10 @@ func (x day) inYearOf(last day) day {
 // date gives the midnight of one day. after is the day that it must not lie
 // before, where it is the end of a range.
 func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
+	d.yearBy = byOther
+	if x.year > 0 {
+		d.yearBy = bySaying
+	}
 	if x.doubt != "" {
 		return time.Time{}, fault.Newf("%s", x.doubt).Do("write the date in full")
 	}
@@ -216,13 +232,21 @@ func (d *document) yearOf(x day, after time.Time) int {
 			}
 		}
 		if best != 0 && bestAway < 300*24*time.Hour {
+			d.yearBy = byWeekday
 			return best
 		}
 	}
-	if midnight(today.Year(), x.month, x.day).Before(today.AddDate(0, 0, -60)) {
+	d.yearBy = byToday
+	return nearYear(today, x.month, x.day)
+}
+
+// nearYear gives the year in which a day of the year is the next one to come, or just past.
+func nearYear(today time.Time, month, day int) int {
+	of := midnight(today.Year(), month, day)
+	switch {
+	case of.Before(today.AddDate(0, 0, -60)):
 		return today.Year() + 1
-	}
-	if ahead := midnight(today.Year(), x.month, x.day); ahead.After(today.AddDate(0, 10, 0)) {
+	case of.After(today.AddDate(0, 10, 0)):
 		return today.Year() - 1
 	}
 	return today.Year()

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"almanach/internal/core/moment"
 	"almanach/internal/core/pattern"
 
 	"github.com/stretchr/testify/assert"
@@ -279,14 +280,29 @@ func TestYearless(t *testing.T) {
 	for text, want := range map[string]string{
 		"Drill 3 January at 10:00.":              "no year given: 2026 assumed, which is past",
 		"Drill 3 January 2026 at 10:00.":         "",
-		"Drill 3 June at 10:00.":                 "",
+		"Drill 3 June at 10:00.":                 "year assumed",
+		"Drill Wednesday 3 June at 10:00.":       "",
 		"Plan for 2026\n\nDrill 3 January 10:00": "",
+
+		"5 April 2025 08:00 Drill\n7 April 09:00 Dive\n9 April 09:00 Tow":           "held: other dates of the text are of 2025, held: other dates of the text are of 2025",
+		"5 April 2026 08:00 Drill\n7 April 09:00 Dive":                              "year assumed",
+		"Closures, updated 3.2.2025\n\n7 April 09:00-11:00 Drill":                   "held: the text is of Mon 3 February 2025",
+		"Closures, updated 20.12.2025\n\n7 April 09:00-11:00 Drill":                 "year assumed",
+		"Drill 7 April 09:00-11:00.\n\nThe contract of 3 February 2025 is at hand.": "year assumed",
 	} {
 		var notes []string
 		for _, e := range Read(linesOf(text), Settings{Present: monday}).Events {
 			notes = append(notes, e.Notes...)
+			if e.Held != nil {
+				_, why, _ := strings.Cut(e.Held.Cause.Error(), ", and ")
+				notes = append(notes, "held: "+why)
+			}
 		}
 		assert.Equal(t, want, strings.Join(notes, ", "), text)
+	}
+	for named, held := range map[int]bool{0: false, 2026: false, 2025: true, 2040: false, moment.Season: true} {
+		e := Read(linesOf("Drill 3 June at 10:00."), Settings{Present: monday, Named: named}).Events[0]
+		assert.Equal(t, held, e.Held != nil, named)
 	}
 }
 

@@ -2,12 +2,14 @@ package notice
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
 )
 
 // lasting gives events without an end the length that a sentence says: each of them, or
@@ -161,6 +163,62 @@ func (d *document) bygone() {
 		d.out.Passed = append(d.out.Passed, Passed{e.Text, "it is past, and other days of the text are to come", e.Page, e.Line})
 		return true
 	})
+}
+
+// otherYears says of events whose year is assumed that it is, and holds those of which
+// something else in the text speaks for another year.
+func (d *document) otherYears() {
+	for i := range d.out.Events {
+		e := &d.out.Events[i]
+		if e.year != byToday || e.Held != nil || e.Start.IsZero() {
+			continue
+		}
+		if other, year := d.otherYear(e.Start); other != "" {
+			e.Held = fault.New(fault.Shorten(e.Text, 80), fmt.Sprintf("has no year: today's would make it %d, and %s", e.Start.Year(), other)).Do("write the year, set assume: { year: %d }, or give --year %d", year, year)
+		} else if !slices.ContainsFunc(e.Notes, func(n string) bool { return strings.HasPrefix(n, noYear) }) {
+			e.note("year assumed")
+		}
+	}
+}
+
+// otherYear tells what speaks against the year that was assumed for a day, and for which; ""
+// for nothing.
+func (d *document) otherYear(of time.Time) (said string, year int) {
+	found := func(text string, y int) {
+		if said == "" {
+			said, year = text, y
+		}
+	}
+	const half, history = 183 * 24 * time.Hour, 3 * 365 * 24 * time.Hour
+	for _, e := range d.out.Events {
+		switch apart := e.Start.Sub(of).Abs(); {
+		case e.year != bySaying && e.year != byWeekday || e.Start.IsZero() || apart > history:
+		case apart < half:
+			return "", 0
+		default:
+			found(fmt.Sprintf("other dates of the text are of %d", e.Start.Year()), e.Start.Year())
+		}
+	}
+	for _, p := range d.out.Passed {
+		if p.Why != madeOn || phraseIn(p.Text, writtenWords) == "" {
+			continue
+		}
+		r := &reader{text: p.Text, toks: scan(p.Text)}
+		for i := range r.toks {
+			if on, end := r.numeric(i); end > 0 && on.year > 0 && exists(on.year, on.month, on.day) {
+				if y := nearYear(midnight(on.year, on.month, on.day), int(of.Month()), of.Day()); y != of.Year() {
+					found(fmt.Sprintf("the text is of %s", show(midnight(on.year, on.month, on.day))), y)
+				}
+			}
+		}
+	}
+	switch y := d.set.Named; {
+	case y == moment.Season:
+		found("the name of its file says two", of.Year())
+	case y > of.Year()-10 && y <= of.Year()+2 && y != of.Year():
+		found(fmt.Sprintf("the name of its file says %d", y), y)
+	}
+	return said, year
 }
 
 // choices holds the days of a message that asks which of them it is to be.

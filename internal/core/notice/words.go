@@ -112,6 +112,11 @@ var backWords = []string{"back", "back in the office", "back in office", "back a
 
 const madeOn = "when the text was made"
 
+// writtenWords stand beside the day on which a text was made, and not one that it is about.
+var writtenWords = []string{"printed", "updated", "last changed", "last update", "last modified", "last edited", "issued", "published", "revised", "created on", "generated", "date of issue", "posted", "written", "stand", "gedruckt", "erstellt", "aktualisiert", "imprimé le", "mis à jour", "publié le", "édité le", "impreso", "actualizado", "publicado", "stampato", "aggiornato", "pubblicato", "impresso", "atualizado", "afgedrukt", "bijgewerkt"}
+
+const noYear = "no year given: "
+
 // opensAgain is why the day on which something opens again is passed over.
 const opensAgain = "when something opens or begins again, which is no event"
 

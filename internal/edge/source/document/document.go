@@ -14,6 +14,7 @@ import (
 	"unicode"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/moment"
 	"almanach/internal/core/notice"
 	"almanach/internal/core/table"
 	"almanach/internal/edge/source/sheet"
@@ -95,7 +96,7 @@ func (b *book) Close() error {
 }
 
 func (b *book) Open(i int) (sheet.Raw, error) {
-	set := notice.Settings{Present: b.o.Text.Present, Year: b.o.Text.Year, Order: b.o.Text.Order, Next: b.o.Text.Next, Stop: b.o.Budget.Done}
+	set := notice.Settings{Present: b.o.Text.Present, Year: b.o.Text.Year, Order: b.o.Text.Order, Next: b.o.Text.Next, Stop: b.o.Budget.Done, Named: moment.NamedYear(b.o.Name)}
 	if b.asTables {
 		notes := b.doc.Notes
 		if b.o.Text.Read == "" { // nobody chose tables: what the text says is not to go unsaid

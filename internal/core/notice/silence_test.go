@@ -287,6 +287,7 @@ func TestYearless(t *testing.T) {
 		"5 April 2025 08:00 Drill\n7 April 09:00 Dive\n9 April 09:00 Tow":           "held: other dates of the text are of 2025, held: other dates of the text are of 2025",
 		"5 April 2026 08:00 Drill\n7 April 09:00 Dive":                              "year assumed",
 		"Closures, updated 3.2.2025\n\n7 April 09:00-11:00 Drill":                   "held: the text is of Mon 3 February 2025",
+		"5 April 2019 08:00 Drill\n7 April 09:00 Dive":                              "year assumed",
 		"Closures, updated 20.12.2025\n\n7 April 09:00-11:00 Drill":                 "year assumed",
 		"Drill 7 April 09:00-11:00.\n\nThe contract of 3 February 2025 is at hand.": "year assumed",
 	} {

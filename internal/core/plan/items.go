@@ -113,10 +113,10 @@ func (p *packed) part(from int, size uint16) string {
 }
 
 func (l *Items) pack(item *Item) packed {
-	calendar, outcome := slices.Index(l.calendars, item.Calendar), slices.Index(outcomes[:], item.Outcome)
+	calendar, outcome := slices.Index(l.calendars[:min(len(l.calendars), math.MaxUint8+1)], item.Calendar), slices.Index(outcomes[:], item.Outcome)
 	p := packed{origin: item.Row.Origin, number: item.Row.Number, line: item.Row.Line, edit: int32(item.Edit)}
 	size := len(item.Key) + len(item.UID) + len(item.Title)
-	if calendar < 0 || calendar > math.MaxUint8 || outcome < 0 || size > math.MaxUint16 || item.more() {
+	if calendar < 0 || outcome < 0 || size > math.MaxUint16 || item.more() {
 		whole := *item
 		p.whole = &whole
 		return p

@@ -21,7 +21,7 @@ import (
 func TestItems(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 1))
 	origins := []*table.Origin{nil, {File: "a.csv"}, {File: "b.csv"}}
-	texts := []string{"", "TH-1", "Corvane at Berth 3", strings.Repeat("x", 300), strings.Repeat("y", 40000)}
+	texts := []string{"", "TH-1", "Corvane at Berth 3", strings.Repeat("x", 300), strings.Repeat("y", 70000)}
 	text := func() string {
 		if r.IntN(300) == 0 {
 			return texts[4]
@@ -29,10 +29,13 @@ func TestItems(t *testing.T) {
 		return texts[r.IntN(4)]
 	}
 	calendars := []string{"berths", "works"}
+	for n := range 300 {
+		calendars = append(calendars, fmt.Sprint("quay ", n))
+	}
 	items := Items{calendars: calendars}
 	var want []Item
 	one := func() Item {
-		i := Item{Outcome: outcomes[r.IntN(len(outcomes))], Row: RowPlace{Origin: origins[r.IntN(3)], Number: r.Int32(), Line: r.Int32()}, Key: text(), UID: text(), Title: text(), Calendar: calendars[r.IntN(2)], Notes: intake.Notes(r.IntN(1 << 16)), Edit: r.IntN(5) - 1}
+		i := Item{Outcome: outcomes[r.IntN(len(outcomes))], Row: RowPlace{Origin: origins[r.IntN(3)], Number: r.Int32(), Line: r.Int32()}, Key: text(), UID: text(), Title: text(), Calendar: calendars[r.IntN(len(calendars))], Notes: intake.Notes(r.IntN(1 << 16)), Edit: r.IntN(5) - 1}
 		switch r.IntN(20) {
 		case 0:
 			i.Row.Page = 7
@@ -62,6 +65,10 @@ func TestItems(t *testing.T) {
 		want[n] = one()
 		items.Put(n, want[n])
 	}
+	for n := range want { // edits are numbered later
+		want[n].Edit = n - 1
+		items.list[n].edit = int32(n - 1)
+	}
 	for n, got := range items.All() {
 		require.Equal(t, want[n], got)
 		require.Equal(t, want[n].Outcome, items.Outcome(n))
@@ -79,25 +86,30 @@ func TestItems(t *testing.T) {
 // TestStripped makes a plan of so many rows that it gives up those it has settled. What it
 // says of the others stays.
 func TestStripped(t *testing.T) {
-	rows := "No|Ship|Start|Berth|Agent|State\n"
+	rows := "No|Ship|Start|Berth|Agent|State|Remark\n"
 	var want []string
 	for n := range 2*table.BlockRows + 3000 {
-		start, state, agent := "2026-04-05 08:00", "", ""
+		start, state, agent, remark := "2026-04-05 08:00", "", "", ""
 		switch n % 1000 {
 		case 7:
-			start = "25:10"
+			start, agent = "25:10", "cancelled" // it is not loaded, so nothing is said of that
 			want = append(want, fmt.Sprintf("held %d c", n))
 		case 11:
 			state = "off"
 			want = append(want, fmt.Sprintf("left out %d c", n))
 		case 13:
 			agent = "cancelled"
+		case 15:
+			remark = "called off"
+		case 17:
+			state = "gone"
+			want = append(want, fmt.Sprintf("left out %d c", n))
 		}
-		rows += fmt.Sprintf("%d|Corvane %d|%s|Berth %d|%s|%s\n", n, n, start, n%9, agent, state)
+		rows += fmt.Sprintf("%d|Corvane %d|%s|Berth %d|%s|%s|%s\n", n, n, start, n%9, agent, state, remark)
 	}
 	w := newWorld(t, "c")
 	w.request = Request{Moves: true}
-	in, batch := w.batch(plainCalls+"leave_out: 'State == \"off\"'\n", rows)
+	in, batch := w.batch(plainCalls+"leave_out: 'State == \"off\"'\ncancel_when: 'State == \"gone\"'\n", rows)
 	p, err := w.planOf(in, batch)
 	require.NoError(t, err)
 	var got []string
@@ -115,5 +127,8 @@ func TestStripped(t *testing.T) {
 		require.Panics(t, func() { row.Cell(0) })
 	}
 	assert.Equal(t, want, got)
-	assert.Equal(t, []string{`12 rows are loaded as they stand though Agent says "cancelled" (set leave_out or cancel_when, or give --leave-out or --cancel-when)`}, p.Notes)
+	require.Len(t, p.Notes, 2)
+	for n, note := range []string{`12 rows are loaded as they stand though Agent says "cancelled"`, `12 rows are loaded as they stand though Remark says "called off"`} {
+		assert.Contains(t, p.Notes[n], note)
+	}
 }

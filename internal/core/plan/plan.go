@@ -11,7 +11,8 @@
 // Where the rules are: row.go one row against its calendars, gone.go rows that
 // have left the source, guards.go changes so many at once that they must be
 // allowed by number, takes.go disputes settled by name, edits.go how changes to
-// components become edits of whole events.
+// components become edits of whole events, items.go outcomes in little memory,
+// strip.go rows given up once they are settled.
 package plan
 
 import (

@@ -115,6 +115,14 @@ func (t *framed) Origin() *table.Origin { return t.raw.Origin() }
 func (t *framed) About() *sheet.About   { return &t.about }
 func (t *framed) Close() error          { return t.raw.Close() }
 
+// severed says where the file ends before the table does.
+func (t *framed) severed() {
+	if s, ok := t.raw.(sheet.Severed); ok && s.Severed() && t.about.More == "" {
+		t.about.More = "the file ends in the middle of its table"
+		t.about.Notes = append(t.about.Notes, t.about.More+": rows may be missing, and none is taken for gone")
+	}
+}
+
 // Next gives the next row that is not blank.
 func (t *framed) Next() (table.Row, error) {
 	for {
@@ -125,6 +133,7 @@ func (t *framed) Next() (table.Row, error) {
 			var err error
 			if row, err = t.pull(); err != nil {
 				if errors.Is(err, io.EOF) {
+					t.severed()
 					t.told()
 				}
 				return row, err

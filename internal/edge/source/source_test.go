@@ -556,6 +556,34 @@ func TestDayRows(t *testing.T) {
 	}
 }
 
+// TestSevered reads files that end before their table does: nothing is read of half a row, and
+// what may be missing is not gone.
+func TestSevered(t *testing.T) {
+	const csv, page = "No,Ship,From,To\n1,Corvane,08:00,09:00\n2,Merle,10:00,11:00\n", "<table><tr><th>No<th>Ship<th>From<th>To<tr><td>1<td>Corvane<td>08:00<td>09:00</tr><tr><td>2<td>Merle<td>10:00<td>11:00"
+	for name, c := range map[string]struct {
+		file, text, last string
+		severed          bool
+	}{
+		"whole":                {"c.csv", csv, "3 2|Merle|10:00|11:00", false},
+		"no last end of line":  {"c.csv", strings.TrimSpace(csv), "3 2|Merle|10:00|11:00", false},
+		"a row cut":            {"c.csv", csv[:len(csv)-6], "3 2|Merle|10:00|", false},
+		"between two values":   {"c.csv", csv[:len(csv)-7], "3 ! c.csv, row 3: the file ends in the middle of this row: it has 3 of 4 values; get the whole file, or complete the row", true},
+		"a total without end":  {"c.csv", csv + "Total,2", "4 Total|2", false},
+		"rows of other widths": {"c.csv", csv + "3,Tern,12:00\n4,Heron,13:00", "5 4|Heron|13:00", false},
+		"page":                 {"c.html", page + "</table>", "3 2|Merle|10:00|11:00", false},
+		"page, table open":     {"c.html", page + "</tr>", "3 2|Merle|10:00|11:00", true},
+		"page, a row cut":      {"c.html", page + "</tr><tr><td>3<td>Tern", "4 ! c.html, row 4: the file ends in the middle of this row: it has 2 of 4 values; get the whole file, or complete the row", true},
+	} {
+		path := filepath.Join(t.TempDir(), c.file)
+		require.NoError(t, os.WriteFile(path, []byte(c.text), 0o600))
+		got, about, err := dump(t, path, Options{})
+		require.NoError(t, err, name)
+		lines := strings.Split(strings.ReplaceAll(got, filepath.ToSlash(filepath.Dir(path))+"/", ""), "\n")
+		assert.Equal(t, c.last, lines[len(lines)-1], name)
+		assert.Equal(t, c.severed, about.More != "" && len(about.Notes) > 0, name)
+	}
+}
+
 // TestEncodings reads letters as they were written, or says that it guessed.
 func TestEncodings(t *testing.T) {
 	page := func(head string) string {

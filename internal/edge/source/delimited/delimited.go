@@ -43,6 +43,9 @@ type separated struct {
 	format string
 	cells  []table.Cell // of the row that is read; parts of the window
 	rows   table.Rows   // those read so far, of which the last few are kept
+	ended  bool         // the row that is read has an end of its line
+	widths [2]int       // of the two rows before
+	short  bool         // the file ends within its last row
 }
 
 var separatorNames = map[byte]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars", '^': "carets"}
@@ -75,6 +78,7 @@ func separator(text string) byte {
 
 func (s *separated) Origin() *table.Origin { return s.from }
 func (s *separated) Close() error          { return nil }
+func (s *separated) Severed() bool         { return s.short }
 
 func (s *separated) About(a *sheet.About) {
 	a.Format = s.format
@@ -128,6 +132,7 @@ func (s *separated) Next() (table.Row, error) {
 		}
 		s.number++
 		row.Number = s.number
+		s.cut(&row)
 		s.rows.Add(row)
 		at := s.rows.Len() - 1
 		s.rows.Forget(at)
@@ -135,10 +140,21 @@ func (s *separated) Next() (table.Row, error) {
 	}
 }
 
+// cut finds that the file ends within its last row: it has no end of line, and fewer values
+// than the rows before.
+func (s *separated) cut(row *table.Row) {
+	n, w := row.Width(), s.widths
+	s.widths = [2]int{w[1], n}
+	if s.ended || row.Fault != nil || w[0] != w[1] || n >= w[1] || row.Alone() {
+		return
+	}
+	row.Fault, s.short = sheet.CutOff(row, n, w[1]), true
+}
+
 // record reads one record. It tells whether the window held all of it.
 func (s *separated) record() (row table.Row, whole bool) {
 	row = table.Row{Origin: s.from, Number: s.number + 1, Line: s.line}
-	s.cells = s.cells[:0]
+	s.cells, s.ended = s.cells[:0], false
 	start := s.pos
 	for {
 		if s.pos < len(s.text) && s.text[s.pos] == '"' {
@@ -167,7 +183,7 @@ func (s *separated) record() (row table.Row, whole bool) {
 				s.pos++
 			}
 		}
-		whole = true
+		whole, s.ended = true, true
 		break
 	}
 	row.Cells = s.cells

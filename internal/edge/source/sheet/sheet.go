@@ -83,6 +83,16 @@ type About struct {
 	Passed        []table.Passed // dates in the text that belong to no event
 }
 
+// Severed is a Raw that can tell, once Next has ended, that its file ends before its table
+// does.
+type Severed interface{ Severed() bool }
+
+// CutOff gives the fault of the last row of a file that ends within it: it has n values, and
+// the rows before have more.
+func CutOff(row *table.Row, n, of int) *fault.Fault {
+	return fault.Newf("the file ends in the middle of this row: it has %d of %d values", n, of).Do("get the whole file, or complete the row").At(row.Place())
+}
+
 // ZoneNote is what a title or a note of a table says of the zone of its times. The zero
 // ZoneNote is that of one that says nothing.
 type ZoneNote struct {

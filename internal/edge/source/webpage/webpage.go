@@ -199,8 +199,10 @@ type htmlTable struct {
 	merged  sheet.Merges
 	block   sheet.Block
 	ended   bool
-	inside  int // tables inside a cell
-	skip    int // scripts and the like
+	severed bool // the page ends within the table
+	width   int  // of the row before
+	inside  int  // tables inside a cell
+	skip    int  // scripts and the like
 	row     *table.Row
 	cell    *strings.Builder
 	kind    map[string]string // attributes of the cell
@@ -236,6 +238,7 @@ func (c *choice) entry(selected bool) {
 
 func (t *htmlTable) Origin() *table.Origin { return t.from }
 func (t *htmlTable) Close() error          { return nil }
+func (t *htmlTable) Severed() bool         { return t.severed }
 func (t *htmlTable) About(a *sheet.About) {
 	a.Format, a.Merged, a.Zones = "web page", t.merged.Len(), append(a.Zones, t.zones...)
 }
@@ -254,8 +257,11 @@ func (t *htmlTable) Next() (table.Row, error) {
 			if t.tokens.Err() != io.EOF {
 				return table.Row{}, fault.Newf("the page cannot be read on: %w", t.tokens.Err()).At(fault.Place{File: t.from.File, Line: int(t.line)})
 			}
-			t.ended = true
-			done = t.endRow()
+			t.ended, t.severed = true, true
+			was := t.width
+			if done = t.endRow(); done != nil && done.Fault == nil && len(done.Cells) < was {
+				done.Fault = sheet.CutOff(done, len(done.Cells), was)
+			}
 		case html.TextToken:
 			if t.cell != nil && t.skip == 0 && t.inside == 0 && t.cell.Len() < sheet.MaxCell {
 				text := t.tokens.Text()
@@ -416,6 +422,7 @@ func (t *htmlTable) endRow() *table.Row {
 	}
 	row.Cells, row.Span = t.merged.Spread(int(row.Number), row.Cells)
 	row.Cells = t.block.Take(row.Cells)
+	t.width = len(row.Cells)
 	for i, c := range row.Cells {
 		if len(c.Text) >= sheet.MaxCell {
 			row.Fault = sheet.CellTooLong(c.Text).At(row.Place())

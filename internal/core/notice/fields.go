@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -66,6 +67,12 @@ func (d *document) fields(e *Event, u unit, text string) {
 		return s
 	})
 	pieces := split(text)
+	if n := len(pieces); n > 1 { // of its start and its end
+		stage := func(piece string) bool { return stages.has(strings.ToLower(strings.Trim(piece, " ,:;./"))) }
+		if pieces = slices.DeleteFunc(pieces, stage); len(pieces) == n-1 && stage(split(text)[0]) {
+			pieces = split(text) // it says which of both it is
+		}
+	}
 	if len(pieces) > 1 && e.Where == "" && onlyPlace().MatchString(pieces[0]) && !onlyPlace().MatchString(pieces[1]) { // Room 1 – Staff meeting
 		e.Where, pieces = pieces[0], pieces[1:]
 	}
@@ -99,6 +106,11 @@ func (d *document) fields(e *Event, u unit, text string) {
 			e.What = d.set.Subject
 		}
 	}
+	if stages.has(strings.ToLower(e.What)) { // of which ship is said elsewhere
+		if of := cmp.Or(d.set.Subject, d.heading()); of != "" {
+			e.What = of + ": " + e.What
+		}
+	}
 	if e.Where != "" && named(e.Where) { // a day of the week is no place
 		e.Where = ""
 	}
@@ -129,6 +141,9 @@ func behindColon(text, part string) bool {
 	i := strings.LastIndex(text, part)
 	return i > 0 && strings.HasSuffix(strings.TrimRight(text[:i], " "), ":")
 }
+
+// stages are of a ship's call, and no place or title by themselves.
+var stages = words("eta etb etd ets ata atb atd ats")
 
 // dayNames are words for a day or a time, and no title.
 var dayNames = words("date dates datum day tag termin termine when wann time uhrzeit zeit quand heure jour fecha cuándo hora día data quando ora giorno dia tijd dag")

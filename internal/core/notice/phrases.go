@@ -43,7 +43,7 @@ func (r *reader) leftPhrases(spans []span) string {
 	if slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.dates.until != nil || len(s.dates.days) > 1) }) && daysOff().MatchString(r.text) {
 		return daysLeftOut
 	}
-	if r.inCities(spans) {
+	if r.inCities(spans) || r.inZones(spans) {
 		return "says one time in several places"
 	}
 	if r.twoDays(spans) {

@@ -1,6 +1,7 @@
 package notice
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -33,6 +34,9 @@ func placelike(text string) bool {
 		if talk.has(w) || list("sold booked full ausgebucht ausverkauft complet agotado esaurito esgotado lotado uitverkocht volgeboekt cancelled canceled moved postponed new changed only vessels traffic closed all weather tbc note see geschlossen gesperrt abgesagt entfällt frei besetzt fermé fermée annulé annulée cerrado cerrada chiuso chiusa fechado fechada gesloten dicht urlaub ferien dienst homeoffice congé vacances vacaciones ferie férias vakantie verlof leave").has(w) {
 			return false
 		}
+	}
+	if !slices.ContainsFunc(words, func(w string) bool { return !stages.has(strings.ToLower(strings.Trim(w, ",.!?:–-/"))) }) {
+		return false
 	}
 	if !placey(text) && !unicode.IsUpper(first) {
 		return false

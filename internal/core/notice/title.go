@@ -179,12 +179,20 @@ func meaningful(s string) bool {
 
 var smallWords = words(`on at from to the a an of and or in for by until till is are am um von bis der die das den dem und le la les du de à au et el los del y il lo e o os op om van tot en het also again then with`)
 
+// callWords name the start and the end of a ship's call.
+var callWords = words(`eta etb etd ets arrival departure arr dep ankunft abfahrt arrivée départ llegada salida arrivo partenza chegada partida aankomst vertrek`)
+
 // cuts gives the stretches of a group's text that say days, times and lengths.
 func (r *reader) cuts(g group) (out [][2]int) {
 	for _, s := range g.spans {
 		from := s[0]
 		for from > 0 && (r.word(from-1, dayLinks) || r.word(from-1, list("on at um às alle ore om")) || s[0] > g.from && r.word(from-1, list("au al bis tot à a dal desde"))) { // the words that lead to it
 			from--
+		}
+		for g.apart && from > 0 && r.word(from-1, callWords) { // what both say is known
+			if from--; r.is(from-1, '/') {
+				from--
+			}
 		}
 		out = append(out, [2]int{r.tok(from).from, r.tok(s[1] - 1).to})
 	}

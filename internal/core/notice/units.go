@@ -101,6 +101,9 @@ func goesOn(before, l Line) bool {
 	if labelLine().MatchString(l.Text) && isLabel(labelLine().FindStringSubmatch(l.Text)[1]) {
 		return false
 	}
+	if departs().MatchString(text) && arrives().MatchString(was) && SaysDay(text) && SaysDay(was) {
+		return true
+	}
 	if fromTo().MatchString(text) && startsWithDate(strings.TrimSpace(before.Text)) { // from 13:00 to 16:00, below 8 April Crane test
 		return false
 	}
@@ -161,6 +164,12 @@ func goesOn(before, l Line) bool {
 	}
 	return !strings.ContainsAny(last, ":")
 }
+
+// arrives and departs begin lines of a ship's call, which go together.
+var (
+	arrives = pattern.Lazy(`(?i)^\s*(?:eta|etb|arrival|arrives|arr\.?)\s`)
+	departs = pattern.Lazy(`(?i)^\s*(?:etd|ets|departure|departs|dep\.?|sails)\s`)
+)
 
 // startsUpper tells whether a text begins with a capital.
 func startsUpper(text string) bool {

@@ -157,6 +157,24 @@ func (r *reader) whichWeek(spans []span) bool {
 	return false
 }
 
+// inZones tells whether a time is said again in another zone: 10:00–11:00 UTC (11:00–12:00 local).
+func (r *reader) inZones(spans []span) bool {
+	for n := 1; n < len(spans); n++ {
+		a, b := spans[n-1], spans[n]
+		if a.kind != 't' || b.kind != 't' || (a.times.until == nil) != (b.times.until == nil) {
+			continue
+		}
+		between := strings.TrimSpace(strings.Trim(r.text[r.tok(a.to-1).to:r.tok(b.from).from], " ()/=,;"))
+		if word := strings.ToLower(between); word != "" && !slices.Contains([]string{"local", "local time", "lt", "i.e.", "that is", "ortszeit", "d.h.", "soit", "heure locale", "es decir", "hora local", "cioè", "ora locale", "ou seja", "oftewel", "lokale tijd"}, word) {
+			continue
+		}
+		if a.times.zone != b.times.zone {
+			return true
+		}
+	}
+	return false
+}
+
 // inCities tells whether several times have cities behind them: 10:00 Lisbon / 11:00 Paris.
 func (r *reader) inCities(spans []span) bool {
 	n := 0

@@ -10,6 +10,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/pattern"
 )
 
 // lasting gives events without an end the length that a sentence says: each of them, or
@@ -221,9 +222,12 @@ func (d *document) otherYear(of time.Time) (said string, year int) {
 	return said, year
 }
 
+// suitsToo is of a second time that would do as well: Tuesday works, Thursday too.
+var suitsToo = pattern.Lazy(`(?i)\b(?:works|suits|fits|is (?:fine|good|ok|okay|possible))\b.*\btoo\b`)
+
 // choices holds the days of a message that asks which of them it is to be.
 func (d *document) choices(lines []Line) {
-	if len(d.out.Events) < 2 || !slices.ContainsFunc(lines, func(l Line) bool { return phraseIn(l.Text, choiceWords) != "" }) {
+	if len(d.out.Events) < 2 || !slices.ContainsFunc(lines, func(l Line) bool { return phraseIn(l.Text, choiceWords) != "" || suitsToo().MatchString(l.Text) }) {
 		return
 	}
 	for i := range d.out.Events {

@@ -465,14 +465,21 @@ func (c *Column) missingYear(text string, d date) (int, *fault.Fault) {
 	}
 	_, month, today := c.set.Present.Date() // the hour has no say in it
 	apart := time.Date(y, time.Month(m), day, 0, 0, 0, 0, time.UTC).Sub(time.Date(y, month, today, 0, 0, 0, 0, time.UTC)).Abs()
+	named := c.set.Named
+	if named <= y-10 || named > y+2 {
+		named = min(named, 0)
+	}
 	switch {
 	case c.singleYear != 0 || apart >= 183*24*time.Hour:
-	case c.set.Named == Season:
+	case named == Season:
 		return 0, fault.New(text, "has no year, and the name of the file says two").Do(yearAdvice, y, y)
-	case c.set.Named > y-10 && c.set.Named <= y+2 && c.set.Named != y:
-		return 0, fault.New(text, fmt.Sprintf("has no year: today's would make it %d, and the name of the file says %d", y, c.set.Named)).Do(yearAdvice, c.set.Named, c.set.Named)
+	case named > 0 && named != y:
+		return 0, fault.New(text, fmt.Sprintf("has no year: today's would make it %d, and the name of the file says %d", y, named)).Do(yearAdvice, named, named)
 	default:
 		return y, nil
+	}
+	if named > 0 {
+		y = named
 	}
 	return 0, fault.New(text, "has no year, and nothing tells which").Do(yearAdvice, y, y)
 }

@@ -2,6 +2,7 @@ package moment
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 )
@@ -26,4 +27,23 @@ func TestNamedYear(t *testing.T) {
 	} {
 		assert.Equal(t, want, NamedYear(name), name)
 	}
+}
+
+// TestNamed holds dates without a year where the name of the file says another than today's.
+func TestNamed(t *testing.T) {
+	present := time.Date(2026, 3, 1, 8, 0, 0, 0, time.UTC)
+	for named, want := range map[int]string{
+		0: "", 2026: "", 2040: "", 2012: "", 2025: "give --year 2025", 2027: "give --year 2027", Season: "give --year 2026",
+	} {
+		_, f := ReadOne(Settings{Present: present, Named: named}, "14 March")
+		if want == "" {
+			assert.Nil(t, f, named)
+		} else if assert.NotNil(t, f, named) {
+			assert.Contains(t, f.Error(), want)
+		}
+		_, f = ReadOne(Settings{Present: present, Named: named, Titled: 2024}, "14 March")
+		assert.Nil(t, f, "a title settles it")
+	}
+	_, f := ReadOne(Settings{Present: present, Named: 2027}, "14 November")
+	assert.ErrorContains(t, f, "give --year 2027")
 }

@@ -107,7 +107,13 @@ func (d *document) fields(e *Event, u unit, text string) {
 		}
 	}
 	if stages.has(strings.ToLower(e.What)) { // of which ship is said elsewhere
-		if of := cmp.Or(d.set.Subject, d.heading()); of != "" {
+		of := cmp.Or(d.set.Subject, d.heading())
+		if n := len(d.out.Events); n > 0 && d.out.Events[n-1].Text == e.Text { // Corvane: ETA 09:00, ETB 10:00
+			if i := strings.LastIndex(d.out.Events[n-1].What, " "); i > 0 && stages.has(strings.ToLower(d.out.Events[n-1].What[i+1:])) {
+				of = strings.TrimRight(d.out.Events[n-1].What[:i], " :")
+			}
+		}
+		if of != "" {
 			e.What = of + ": " + e.What
 		}
 	}

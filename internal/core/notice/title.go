@@ -180,7 +180,7 @@ func meaningful(s string) bool {
 var smallWords = words(`on at from to the a an of and or in for by until till is are am um von bis der die das den dem und le la les du de à au et el los del y il lo e o os op om van tot en het also again then with`)
 
 // callWords name the start and the end of a ship's call.
-var callWords = words(`eta etb etd ets arrival departure arr dep ankunft abfahrt arrivée départ llegada salida arrivo partenza chegada partida aankomst vertrek`)
+var callWords = words(`eta etb etd ets arrival departure arr dep arrives departs arriving departing sails sailing arrive depart ankunft abfahrt arrivée départ llegada salida arrivo partenza chegada partida aankomst vertrek`)
 
 // cuts gives the stretches of a group's text that say days, times and lengths.
 func (r *reader) cuts(g group) (out [][2]int) {

@@ -137,7 +137,7 @@ func (p *Printer) table(x *job.Extract, columns []string) string {
 // cell gives a column of a row as the table shows it: times on the clock of
 // the page.
 func (p *Printer) cell(r extract.Row, column string, view *zone.Zone) string {
-	start, end := zone.Civil(r.Span.Start.InZone(view).Wall), zone.Civil(r.Span.End.InZone(view).Wall)
+	start, end := zone.Civil(r.Span.Start.InZone(view).Wall), zone.Civil(r.Span.EndThere().InZone(view).Wall)
 	switch column {
 	case "day":
 		return Day(start)

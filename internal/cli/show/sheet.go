@@ -65,7 +65,7 @@ func dateOf(r extract.Row, column string, view *zone.Zone) (t time.Time, whole, 
 	case column == "start":
 		return zone.Civil(r.Span.Start.InZone(view).Wall), false, true
 	case column == "end":
-		return zone.Civil(r.Span.End.InZone(view).Wall), false, true
+		return zone.Civil(r.Span.EndThere().InZone(view).Wall), false, true
 	}
 	return time.Time{}, false, false
 }

@@ -153,7 +153,7 @@ func rowList(rows []int) string {
 // Span writes when an event is, with weekday, and with the zone where it is
 // not the one the page is in.
 func Span(s event.Span, page string) string {
-	start, end := zone.Civil(s.Start.Wall), zone.Civil(s.End.Wall)
+	start, end := zone.Civil(s.Start.Wall), zone.Civil(s.EndThere().Wall)
 	var text string
 	switch {
 	case s.AllDay():
@@ -163,7 +163,7 @@ func Span(s event.Span, page string) string {
 			text = shortRange(start, last)
 		}
 		text += ", all day"
-	case s.End.Wall == s.Start.Wall:
+	case end.Equal(start):
 		text = Day(start) + start.Format(" 15:04")
 	case start.Format(time.DateOnly) == end.Format(time.DateOnly):
 		text = Day(start) + start.Format(" 15:04–") + end.Format("15:04")

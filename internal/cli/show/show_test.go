@@ -86,6 +86,8 @@ func TestSpans(t *testing.T) {
 		"Thu 5 – Fri 6 Mar 2026, all day":                {Start: date(3, 5), End: date(3, 7)},
 		"Tue 31 Mar – Thu 2 Apr 2026, all day":           {Start: date(3, 31), End: date(4, 3)},
 		"Thu 5 Mar 2026 08:00–09:00 UTC":                 {Start: zone.In(zone.UTC, zone.Wall(2026, 3, 5, 8, 0, 0)), End: zone.In(zone.UTC, zone.Wall(2026, 3, 5, 9, 0, 0))},
+		"Wed 15 Jul 2026 15:00–17:00":                    {Start: zone.In(lisbon, zone.Wall(2026, 7, 15, 15, 0, 0)), End: zone.In(zone.UTC, zone.Wall(2026, 7, 15, 16, 0, 0))},
+		"Wed 15 Jul 2026 14:00–16:00 UTC":                {Start: zone.In(zone.UTC, zone.Wall(2026, 7, 15, 14, 0, 0)), End: zone.In(lisbon, zone.Wall(2026, 7, 15, 17, 0, 0))},
 		"Thu 5 Mar 2026 08:15–11:45, weekly, but 1 date": {Start: at(5, 8, 15), End: at(5, 11, 45), Rule: "FREQ=WEEKLY", Except: []string{"20260312T081500"}},
 		"Thu 5 Mar 2026 08:15–11:45, repeats":            {Start: at(5, 8, 15), End: at(5, 11, 45), Extra: []string{"20260312T081500"}},
 	} {

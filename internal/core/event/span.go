@@ -34,6 +34,18 @@ func (s Span) LastDay() zone.Time {
 	return last
 }
 
+// EndThere gives the end on the clock of the start: 17:00 in Lisbon, where it is given as
+// 16:00 UTC. Days and floating times stay as they are.
+func (s Span) EndThere() zone.Time {
+	switch s.Start.Form {
+	case zone.Absolute:
+		return s.End.InZone(zone.UTC)
+	case zone.Local:
+		return s.End.InZone(s.Start.Zone)
+	}
+	return s.End
+}
+
 // Same tells whether two spans mean the same: single events by instant,
 // series by wall time and zone, since those decide every later occurrence.
 func (s Span) Same(o Span) bool {

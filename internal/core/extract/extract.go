@@ -92,7 +92,7 @@ func (r Row) end() string {
 	if r.Span.AllDay() {
 		return r.Span.LastDay().RFC3339()
 	}
-	return r.Span.End.RFC3339()
+	return r.Span.EndThere().RFC3339()
 }
 
 // origin gives the intake and the key. A changed occurrence is from where its series is.
@@ -138,7 +138,7 @@ func (r Row) Value(column string) string {
 		if r.Span.AllDay() {
 			return ""
 		}
-		return zone.Civil(r.Span.Start.Wall).Format("15:04–") + zone.Civil(r.Span.End.Wall).Format("15:04")
+		return zone.Civil(r.Span.Start.Wall).Format("15:04–") + zone.Civil(r.Span.EndThere().Wall).Format("15:04")
 	case "calendar":
 		return r.Calendar
 	case "uid":

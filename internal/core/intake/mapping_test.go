@@ -339,6 +339,20 @@ held: the heading ETA (UTC) says UTC, and TZ says Europe/Paris (correct one of t
 20260705T090000Z/20260705T100000Z
 20260705/20260706 (all day assumed: no time given)
 20260705T090000Z/20260705T100000Z`},
+		{"a cell says that it is local time", "event: { title: '{No}', start: '{ETA (UTC)}', end: '{ETD}' }\n", `
+No|ETA (UTC)|ETD
+1|2026-07-05 09:00 LT|2026-07-05 10:00
+2|2026-07-05 09:00|2026-07-05 10:00Z`, `
+held: is said to be local time, and the heading ETA (UTC) says UTC (say it in one of them)
+20260705T090000Z/20260705T100000Z`},
+		{"a cell says that it is local time, beside a column of zones", "event: { title: '{No}', start: '{ETA}', end: '{ETD}', zone: '{TZ}' }\n", `
+No|ETA|ETD|TZ
+1|2026-07-05 09:00 LT|2026-07-05 10:00|Europe/Paris
+2|2026-07-05 09:00 LT|2026-07-05 10:00 LT|
+3|2026-07-05 09:00 LT|2026-07-05 10:00Z|`, `
+held: is said to be local time, and TZ says Europe/Paris (say it in one of them)
+20260705T090000/20260705T100000@Europe/Lisbon
+20260705T090000/20260705T100000Z@Europe/Lisbon`},
 		{"the intake names the zone, whatever the heading says", "zone: Europe/Madrid\nevent: { title: '{No}', start: '{ETA (UTC)}', end: '{ETD}' }\n", `
 No|ETA (UTC)|ETD
 1|2026-03-05 09:00|2026-03-05 10:00`, `

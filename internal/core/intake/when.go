@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"time"
@@ -188,6 +189,12 @@ func merge(out *moment.Value, v moment.Value, c table.Cell) *fault.Fault {
 		}
 		out.Zone, out.ZoneText = v.Zone, v.ZoneText
 	}
+	if v.ZoneText == moment.Local {
+		out.ZoneText = cmp.Or(out.ZoneText, v.ZoneText)
+	}
+	if out.Zone != nil && (v.ZoneText == moment.Local || out.ZoneText == moment.Local) {
+		return fault.New(c.Text, "names a second time zone")
+	}
 	out.AllDay = out.AllDay || v.AllDay
 	if v.Open != moment.Closed {
 		if out.Open != moment.Closed && out.Open != v.Open {
@@ -314,6 +321,16 @@ func after(t zone.Time, d time.Duration) zone.Time {
 // the intake maps, or the mapping's own.
 func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Fault) {
 	own := m.Zone
+	if v.Zone == nil && v.ZoneText == moment.Local {
+		other, says := m.ZoneFrom, m.zoneText
+		if name, f := m.zoneNamed(row); f == nil && name != "" {
+			other, says = m.zoneOf.Blame(m.Header, row, name), name
+		}
+		if says != "" {
+			return nil, fault.Newf("is said to be local time, and %s says %s", other, says).Do("say it in one of them")
+		}
+		return own, nil
+	}
 	if v.Zone != nil {
 		own = v.Zone
 		if f := m.inForce(row, v); f != nil {
@@ -366,6 +383,14 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 		return nil, f.Do("correct one of them")
 	}
 	return z, nil
+}
+
+// zoneNamed gives the zone that the row names, "" for none.
+func (m *Mapper) zoneNamed(row table.Row) (string, *fault.Fault) {
+	if m.zoneOf == nil || !m.zoneOf.Filled(row) {
+		return "", nil
+	}
+	return m.eval.Render(m.zoneOf)
 }
 
 // inForce refuses an abbreviation whose offset is not in force where it is used

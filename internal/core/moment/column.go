@@ -78,7 +78,7 @@ type Value struct {
 	Date, EndDate       int64
 	Clock, EndClock     int        // seconds since midnight, up to 86400; NoClock
 	Zone                *zone.Zone // written in the cell, or nil
-	ZoneText            string     // as it was written
+	ZoneText            string     // as it was written; Local, without a Zone, for local time
 	AllDay              bool       // the cell says "all day" and nothing else
 	Open                Open
 	Assumed             Assumption

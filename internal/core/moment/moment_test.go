@@ -55,6 +55,8 @@ func show(v Value) string {
 	}
 	if v.Zone != nil {
 		s += " " + v.Zone.Name()
+	} else if v.ZoneText != "" {
+		s += " " + v.ZoneText
 	}
 	return s
 }

@@ -245,7 +245,7 @@ func (p *parser) setClock(seconds, n int) bool {
 	}
 	h.clock = seconds
 	p.at += n
-	if is := p.sense(0).is; is&isLink != 0 && is&isHour != 0 && is&isRange == 0 { // 14:30 Uhr, 14:30 h
+	if is := p.sense(0).is; is&isLink != 0 && is&isHour != 0 && is&isRange == 0 || p.tok(0).text == "hours" { // 14:30 Uhr, 14:30 h, 1430 hours
 		p.at++
 	}
 	return true
@@ -631,6 +631,9 @@ func (p *parser) zoneName() bool {
 		p.at++
 		return p.side == 1 && p.half().clock != noClock && p.tok(-1).text == p.out.zone && p.at == len(p.tokens)
 	}
+	if p.local() {
+		return true
+	}
 	name, n := p.tok(0).text, 1
 	for (p.tok(n).kind == '/' || p.tok(n).kind == '_') && p.tok(n+1).kind == 'w' || (p.tok(n).kind == '-' && !p.tok(n).gap && p.tok(n+1).kind == 'w') {
 		name += p.tok(n).text + p.tok(n+1).text
@@ -644,6 +647,26 @@ func (p *parser) zoneName() bool {
 	if sign, h := p.tok(0), p.tok(1); (sign.text == "-" || sign.text == "−") && !sign.gap && !h.gap && h.kind == 'n' && (name == "utc" || name == "gmt") {
 		return p.offset() // UTC-03:00
 	}
+	return true
+}
+
+// Local is the ZoneText of a time that is said to be local: 14:00 LT.
+const Local = "local"
+
+// local reads what says that a time is local.
+func (p *parser) local() bool {
+	t := p.tok(0)
+	switch {
+	case t.text == "l" && !t.gap && len(p.tok(-1).text) == 4, t.text == "lt", t.text == "ortszeit":
+		p.at++
+	case t.text == Local && (p.tok(1).text == "time" || p.tok(1).text == "hours"):
+		p.at += 2
+	case t.text == Local:
+		p.at++
+	default:
+		return false
+	}
+	p.out.zone = Local
 	return true
 }
 

@@ -246,7 +246,9 @@ func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 	v.Open = s.open
 	a, b := s.halves[0].date, s.halves[1].date
 	a.weekdays, b.weekdays = a.words.in(c.languages), b.words.in(c.languages)
-	if s.zone != "" {
+	if s.zone == Local {
+		v.ZoneText = Local
+	} else if s.zone != "" {
 		z, err := c.set.Zones.Find(s.zone)
 		if err != nil {
 			return v, fault.New(text, fmt.Sprintf("names the time zone %q, which is not known", s.zone)).Do("write a name such as Europe/Lisbon, or an offset such as +01:00")

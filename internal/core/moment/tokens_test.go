@@ -34,7 +34,8 @@ func TestTokensCount(t *testing.T) {
 	shared := map[string]bool{ // a year or month that the other end of a range has too, a second way to say noon, a fraction of a second
 		"10am - 12 noon": true, "8 am - 5 pm": true, "2026-03-05 09:00 UTC+1": true, "2026-03-05T14:30:00,5Z": true, "28 Dec 2026 – 3 Jan 2027": true, "31 Dec 2026 - 2 Jan 2027": true,
 		"5 March 2026 08:00 - 7 March 2026 17:00": true, "5 March 2026 12 midnight": true, "5 March 2026 12 noon": true, "from 5 March to 7 March 2026": true, "von 5.3. bis 7.3.2026": true,
-		"mar. 3 mars 2026 14h": true, // mar. is March by itself
+		"mar. 3 mars 2026 14h":                true, // mar. is March by itself
+		"05/03/2026 08:15 - 11:45 local time": true,
 	}
 	tried := 0
 	set := settings(t)

@@ -418,7 +418,7 @@ func (d *document) minutes(c clock) (int, string) {
 	case c.hour <= 6 && (d.set.Message || c.bare):
 		return m + 720, fmt.Sprintf("%s is taken for %s", c, clock{hour: c.hour + 12, minute: c.minute, sure: true})
 	case d.set.Message || c.bare:
-		return m, fmt.Sprintf("%s is taken as it stands, for %02d:%02d", c, c.hour, c.minute)
+		return m, fmt.Sprintf("%s is taken for %s", c, map[bool]string{true: "the middle of the day", false: "the morning"}[c.hour == 12])
 	}
 	return m, ""
 }

@@ -361,11 +361,25 @@ func endOf(start, end clock) *clock {
 	return &end
 }
 
+// shipComes gives the token ETA or ETB in front of up to three words that stand before token i,
+// the name of a ship; -1 for none.
+func (r *reader) shipComes(i int) int {
+	if r.is(i-1, ':') {
+		i--
+	}
+	for n := i - 1; n >= max(0, i-4) && (r.is(n, 'w') || r.is(n, 'x')); n-- {
+		if r.word(n, list("eta etb")) && n < i-1 {
+			return n
+		}
+	}
+	return -1
+}
+
 // stays makes one group of an arrival and a departure.
 func (r *reader) stays(groups []group) []group {
 	for n := 0; n+1 < len(groups); n++ {
 		a, b := groups[n], groups[n+1]
-		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "starting", "begins", "beginning", "commences", "commencing", "arriva", "arrivano", "llega", "llegan", "chega", "kommt", "kommen", "komt", "arrive on", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada", "arrive", "arrivent", "arrivera", "arriveront", "accoste", "accostera", "llegará", "llegarán", "atraca", "atracará", "chegará", "chegarão", "arriverà", "arriveranno", "attracca", "attraccherà"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) ||
+		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "starting", "begins", "beginning", "commences", "commencing", "arriva", "arrivano", "llega", "llegan", "chega", "kommt", "kommen", "komt", "arrive on", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada", "arrive", "arrivent", "arrivera", "arriveront", "accoste", "accostera", "llegará", "llegarán", "atraca", "atracará", "chegará", "chegarão", "arriverà", "arriveranno", "attracca", "attraccherà"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) && r.shipComes(a.from) < 0 ||
 			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "riparte", "ripartono", "parte", "repart", "reparte", "sale", "fährt", "reist ab", "vertrekt", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finishing", "finished", "completes", "concludes", "runs to", "runs until", "lasts until", "lasts to", "continues until", "continues to", "goes on until", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till", "repartira", "repartiront", "partira", "partiront", "appareille", "appareillera", "quitte", "quittera", "saldrá", "saldrán", "zarpa", "zarpará", "partirá", "sairá", "sai", "ripartirà", "ripartiranno", "partirà", "salpa", "salperà"}) {
 			if !endsWith(r.before(a.from), []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) || !endsWith(r.before(b.from), []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"}) {
 				continue

@@ -189,6 +189,9 @@ func (r *reader) cuts(g group) (out [][2]int) {
 		for from > 0 && (r.word(from-1, dayLinks) || r.word(from-1, list("on at um às alle ore om")) || s[0] > g.from && r.word(from-1, list("au al bis tot à a dal desde"))) { // the words that lead to it
 			from--
 		}
+		if n := r.shipComes(from); g.apart && n >= 0 { // ETA Corvane 6 March
+			out = append(out, [2]int{r.tok(n).from, r.tok(n).to})
+		}
 		for g.apart && from > 0 && r.word(from-1, callWords) { // what both say is known
 			if from--; r.is(from-1, '/') {
 				from--

@@ -569,6 +569,7 @@ func TestSevered(t *testing.T) {
 		"a row cut":            {"c.csv", csv[:len(csv)-6], "3 2|Merle|10:00|", false},
 		"between two values":   {"c.csv", csv[:len(csv)-7], "3 ! c.csv, row 3: the file ends in the middle of this row: it has 3 of 4 values; get the whole file, or complete the row", true},
 		"a total without end":  {"c.csv", csv + "Total,2", "4 Total|2", false},
+		"ends left out":        {"c.csv", csv + "3,Tern,12:00\n" + csv[16:] + "4,Heron,13:00", "7 4|Heron|13:00", false},
 		"rows of other widths": {"c.csv", csv + "3,Tern,12:00\n4,Heron,13:00", "5 4|Heron|13:00", false},
 		"page":                 {"c.html", page + "</table>", "3 2|Merle|10:00|11:00", false},
 		"page, table open":     {"c.html", page + "</tr>", "3 2|Merle|10:00|11:00", true},

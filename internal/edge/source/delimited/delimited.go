@@ -45,6 +45,7 @@ type separated struct {
 	rows   table.Rows   // those read so far, of which the last few are kept
 	ended  bool         // the row that is read has an end of its line
 	widths [2]int       // of the two rows before
+	ragged bool         // rows leave out what they have nothing in at their end
 	short  bool         // the file ends within its last row
 }
 
@@ -145,7 +146,11 @@ func (s *separated) Next() (table.Row, error) {
 func (s *separated) cut(row *table.Row) {
 	n, w := row.Width(), s.widths
 	s.widths = [2]int{w[1], n}
-	if s.ended || row.Fault != nil || w[0] != w[1] || n >= w[1] || row.Alone() {
+	if row.Fault != nil || w[0] != w[1] || n >= w[1] || row.Alone() {
+		return
+	}
+	if s.ended || s.ragged {
+		s.ragged = true
 		return
 	}
 	row.Fault, s.short = sheet.CutOff(row, n, w[1]), true

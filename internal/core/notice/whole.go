@@ -222,8 +222,11 @@ func (d *document) otherYear(of time.Time) (said string, year int) {
 	return said, year
 }
 
-// suitsToo is of a second time that would do as well: Tuesday works, Thursday too.
-var suitsToo = pattern.Lazy(`(?i)\b(?:works|suits|fits|is (?:fine|good|ok|okay|possible))\b.*\btoo\b`)
+// suitsToo is of several times that would do: Tuesday works, Thursday too; I am free on Tuesday
+// and Thursday, and not: I am available for questions.
+var suitsToo = pattern.Lazy(`(?i)\b(?:works|suits|fits|is (?:fine|good|ok|okay|possible))\b.*\btoo\b|` +
+	`\bboth (?:would )?(?:work|suit|do|(?:(?:are|be) )?(?:fine|good|ok|okay|possible))(?:[.!,;?]|$|\s+(?:for|well|fine|equally|with|me|us))|` +
+	`\b(?:i am|i['’]m|we are|we['’]re|je suis|nous sommes|estoy|estamos|sono|siamo|estou|estamos) (?:free|available|libres?|disponibles?|liber[oai]|disponibil[ei]|livres?|disponível|disponíveis)(?:[.!,;]|$|\s+(?:on|at|from|between|both|this|next|mon|tue|wed|thu|fri|sat|sun|le|lundi|mardi|mercredi|jeudi|vendredi|samedi|dimanche|el|los|lunes|martes|miércoles|jueves|viernes|il|lunedì|martedì|mercoledì|giovedì|venerdì|na|no|\d))`)
 
 // choices holds the days of a message that asks which of them it is to be.
 func (d *document) choices(lines []Line) {

@@ -23,11 +23,8 @@ func (b *Batch) Unmet(cancelled int) []string {
 		condition *template.Condition
 		met       int
 	}{{"leave_out", b.Mapping.leaveOut, b.met[0]}, {"cancel_when", b.Mapping.cancel, cancelled}} {
-		if c.condition == nil {
+		if c.condition == nil || n == 1 && b.assumedCancel() {
 			continue
-		}
-		if c.condition.Text == cancelledText && b.Mapping.intake.cancel.At == nil {
-			continue // nobody wrote it
 		}
 		notes := slices.Clone(b.seen.strangers[n])
 		if len(notes) == 0 && c.met == 0 {
@@ -36,6 +33,12 @@ func (b *Batch) Unmet(cancelled int) []string {
 		out = append(out, notes...)
 	}
 	return out
+}
+
+// assumedCancel tells whether cancel_when is one that nobody wrote.
+func (b *Batch) assumedCancel() bool {
+	c := b.Mapping.cancel
+	return c != nil && c.Text == cancelledText && b.Mapping.intake.cancel.At == nil
 }
 
 // seen is what Look found.
@@ -55,7 +58,11 @@ func (b *Batch) Look() {
 	if b.seen != nil {
 		return
 	}
-	b.seen = &seen{strangers: [2][]string{b.strangers("leave_out", b.Mapping.leaveOut), b.strangers("cancel_when", b.Mapping.cancel)}}
+	b.seen = &seen{}
+	b.seen.strangers[0] = b.strangers("leave_out", b.Mapping.leaveOut)
+	if !b.assumedCancel() {
+		b.seen.strangers[1] = b.strangers("cancel_when", b.Mapping.cancel)
+	}
 	mapper, texts := b.Mapping.Mapper(), map[string]string{}
 	for column, heading := range b.Mapping.Header {
 		if heading == "" || slices.Contains(b.Mapping.shown, column) {

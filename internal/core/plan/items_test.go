@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -108,7 +109,13 @@ func TestStripped(t *testing.T) {
 		rows += fmt.Sprintf("%d|Corvane %d|%s|Berth %d|%s|%s|%s\n", n, n, start, n%9, agent, state, remark)
 	}
 	w := newWorld(t, "c")
-	w.request = Request{Moves: true}
+	w.request = Request{Moves: true, Parallel: 4, Workers: func(n int, work func()) func() {
+		var all sync.WaitGroup
+		for range n {
+			all.Go(work)
+		}
+		return all.Wait
+	}}
 	in, batch := w.batch(plainCalls+"leave_out: 'State == \"off\"'\ncancel_when: 'State == \"gone\"'\n", rows)
 	p, err := w.planOf(in, batch)
 	require.NoError(t, err)

@@ -46,6 +46,7 @@ type separated struct {
 	ended  bool         // the row that is read has an end of its line
 	widths [2]int       // of the two rows before
 	ragged bool         // rows leave out what they have nothing in at their end
+	key    int          // length of the first value of the row before
 	short  bool         // the file ends within its last row
 }
 
@@ -146,10 +147,18 @@ func (s *separated) Next() (table.Row, error) {
 func (s *separated) cut(row *table.Row) {
 	n, w := row.Width(), s.widths
 	s.widths = [2]int{w[1], n}
-	if row.Fault != nil || w[0] != w[1] || n >= w[1] || row.Alone() {
-		return
+	key, was := "", s.key
+	if n > 0 {
+		key = row.Cells[0].Text
 	}
-	if s.ended || s.ragged {
+	s.key = len(key)
+	switch {
+	case row.Fault != nil || w[0] != w[1] || n >= w[1]:
+		return
+	case n == 1 && !s.ended && !s.ragged && key != "" && len(key) <= was && !strings.ContainsAny(key, " \t") && !row.Sums(): // a part of a key, and no note
+	case row.Alone():
+		return
+	case s.ended || s.ragged:
 		s.ragged = true
 		return
 	}

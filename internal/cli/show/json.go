@@ -118,7 +118,7 @@ func eventOf(e *event.Event) *eventJSON {
 			out.More[f.String()] = text
 		}
 	}
-	out.Start, out.End = e.When.Start.RFC3339(), e.When.EndThere().RFC3339()
+	out.Start, out.End = e.When.Start.RFC3339(), e.When.EndText()
 	if out.AllDay {
 		out.End = e.When.LastDay().RFC3339()
 	}

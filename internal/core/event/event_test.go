@@ -261,3 +261,27 @@ func TestDurationBesideEnd(t *testing.T) {
 	assert.Len(t, v.Guests, 20_000)
 	assert.Less(t, time.Since(began), 5*time.Second)
 }
+
+// TestEnd gives ends on the clock of the start, in the hour that it shows twice too.
+func TestEnd(t *testing.T) {
+	lisbon, err := book(t).Find("Europe/Lisbon")
+	require.NoError(t, err)
+	berlin, err := book(t).Find("Europe/Berlin")
+	require.NoError(t, err)
+	utc := func(month, day, hour int) zone.Time {
+		return zone.In(zone.UTC, zone.Wall(2026, month, day, hour, 30, 0))
+	}
+	for want, s := range map[string]Span{
+		"2026-07-15T16:30:00+01:00": {Start: zone.In(lisbon, zone.Wall(2026, 7, 15, 15, 0, 0)), End: utc(7, 15, 15)},
+		"2026-07-15T15:30:00Z":      {Start: utc(7, 15, 14), End: zone.In(lisbon, zone.Wall(2026, 7, 15, 16, 30, 0))},
+		"2026-10-25T01:30:00+01:00": {Start: zone.In(lisbon, zone.Wall(2026, 10, 25, 0, 30, 0)), End: utc(10, 25, 0)},
+		"2026-10-25T01:30:00+00:00": {Start: zone.In(lisbon, zone.Wall(2026, 10, 25, 0, 30, 0)), End: utc(10, 25, 1)},
+		"2026-10-25T02:30:00+01:00": {Start: zone.In(berlin, zone.Wall(2026, 10, 25, 0, 30, 0)), End: utc(10, 25, 1)},
+		"2026-10-25T02:30:00":       {Start: zone.Time{Wall: 0, Form: zone.Floating}, End: zone.Time{Wall: zone.Wall(2026, 10, 25, 2, 30, 0), Form: zone.Floating}},
+	} {
+		require.Equal(t, want, s.EndText())
+		if at, err := time.Parse(time.RFC3339, want); err == nil {
+			require.Equal(t, s.End.Instant(nil), at.Unix())
+		}
+	}
+}

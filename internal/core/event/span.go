@@ -34,8 +34,9 @@ func (s Span) LastDay() zone.Time {
 	return last
 }
 
-// EndThere gives the end on the clock of the start: 17:00 in Lisbon, where it is given as
-// 16:00 UTC. Days and floating times stay as they are.
+// EndThere gives what the clock of the start shows at the end: 17:00 in Lisbon, where it is given
+// as 16:00 UTC. Days and floating times stay as they are. Of an hour that a clock shows twice
+// it may mean the other one: EndText says which.
 func (s Span) EndThere() zone.Time {
 	switch s.Start.Form {
 	case zone.Absolute:
@@ -44,6 +45,15 @@ func (s Span) EndThere() zone.Time {
 		return s.End.InZone(s.Start.Zone)
 	}
 	return s.End
+}
+
+// EndText gives the end as RFC 3339 has it, on the clock of the start.
+func (s Span) EndText() string {
+	there := s.EndThere()
+	if at := s.End.Instant(nil); there.Form == zone.Local && there.Instant(nil) != at { // the second 01:30 of a night
+		return zone.Civil(there.Wall).Format("2006-01-02T15:04:05") + zone.FormatOffset(there.Zone.OffsetAt(at).Seconds, ":")
+	}
+	return there.RFC3339()
 }
 
 // Same tells whether two spans mean the same: single events by instant,

@@ -92,7 +92,7 @@ func (r Row) end() string {
 	if r.Span.AllDay() {
 		return r.Span.LastDay().RFC3339()
 	}
-	return r.Span.EndThere().RFC3339()
+	return r.Span.EndText()
 }
 
 // origin gives the intake and the key. A changed occurrence is from where its series is.

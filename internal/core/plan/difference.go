@@ -58,7 +58,7 @@ func spanPart(s event.Span, part string) string {
 		if s.AllDay() {
 			return s.LastDay().RFC3339()
 		}
-		return s.EndThere().RFC3339()
+		return s.EndText()
 	case "all_day":
 		return fmt.Sprint(s.AllDay())
 	case "zone":

@@ -147,6 +147,7 @@ func near(columns []int, i int) int {
 func (m *matcher) findOrder() {
 	first, alone, timed := "", true, false
 	var starts [2]bool // of days, of times
+	whole := ""        // what has days and times, where what stands before it has times alone
 	for i, c := range m.columns {
 		if !c.temporal {
 			continue
@@ -169,8 +170,17 @@ func (m *matcher) findOrder() {
 		}
 		if first == "" {
 			first, timed = what, times
+			if c.role == moment.ClockRole {
+				whole = first
+			}
+		}
+		if what != first && whole == first && c.role == moment.DateRole && times {
+			whole = what
 		}
 		alone = alone && times == timed && what == first
+	}
+	if whole != "" { // 14:30 is of the day that stands with the other: it ends what begins then
+		first = whole
 	}
 	m.leaveFirst = first == "departure"
 	if first != "" && alone && (timed && starts[1] || !timed && starts[0]) {

@@ -4,6 +4,7 @@ import (
 	"math/bits"
 	"strings"
 	"sync"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -16,14 +17,17 @@ type day struct {
 	month, day int
 	weekday    int // 0 Sunday … 6; -1 where none is written
 	weekdays   uint8
-	days       int    // for relative days: from the stated day
-	relative   bool   // tomorrow, Friday, in two weeks
-	twoWays    bool   // 05/03: day and month can be swapped
-	doubt      string // why it cannot be settled
-	next       bool   // "next Friday"
-	after      int    // weeks to be added to a relative weekday
-	nth        int    // which of the weekdays of its month; -1 the last, 0 none
-	ahead      int    // months from the present one, where nth counts in one that is not named
+	days       int       // for relative days: from the stated day
+	relative   bool      // tomorrow, Friday, in two weeks
+	twoWays    bool      // 05/03: day and month can be swapped
+	doubt      string    // why it cannot be settled
+	next       bool      // "next Friday"
+	after      int       // weeks to be added to a relative weekday
+	nth        int       // which of the weekdays of its month; -1 the last, 0 none
+	ahead      int       // months from the present one, where nth counts in one that is not named
+	near       bool      // "this Friday"
+	week       time.Time // the first day of the week that it is of, where the text says it apart; zero for none
+	also       uint8     // weekdays that it is said to be, where it counts from today: tomorrow, Tuesday
 }
 
 // dates are the days that a span of text names: one, several, or the first and
@@ -505,9 +509,13 @@ func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 		d.relative, d.day = false, r.tok(n).num
 		return d, n + 1
 	}
-	if r.word(at, nextWords) && r.word(at+1, weekWords) { // Friday next week
+	if n, end := r.dayBehind(at); end > 0 {
+		d.relative, d.day = false, n
+		return d, end
+	}
+	if end := r.nextWeekAt(at); end > 0 { // Friday next week
 		d.after = -1
-		return d, at + 2
+		return d, end
 	}
 	if r.word(at, list("prochain prochaine próximo próxima proximo proxima prossimo prossima")) {
 		d.next = true
@@ -522,6 +530,82 @@ func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 		return d, at + 3
 	}
 	return d, at
+}
+
+// dayBehind reads the day of the month behind a day of the week, in brackets, behind a comma
+// or a word for a day: Tuesday (10th); martes, día 10; Dienstag, dem 10.; Wednesday 11: pilots.
+func (r *reader) dayBehind(i int) (n, end int) {
+	at := i
+	bracket := r.is(at, '(')
+	if bracket || r.is(at, ',') {
+		at++
+	}
+	article, noun := false, false
+	for r.word(at, dayLinks) || r.word(at, dayNouns) {
+		article, noun = true, noun || r.word(at, dayNouns)
+		at++
+	}
+	t := r.tok(at)
+	if t.kind != 'n' || len(t.text) > 2 || t.num < 1 || t.num > 31 || r.hour(at) {
+		return 0, 0
+	}
+	end = at + 1
+	point := r.is(end, '.') && !r.tok(end).gap
+	if point {
+		end++
+		if r.is(end, 'n') && !r.tok(end).gap { // 10.30
+			return 0, 0
+		}
+	}
+	if r.is(end, 'w') && !r.tok(end).gap && r.word(end, list("e de ste")) { // de 10e
+		end++
+		point = true
+	}
+	for r.word(end, dayLinks) || r.word(end, presentMonth) { // the 11th of this month
+		if end++; r.word(end-1, presentMonth) {
+			noun = true
+		}
+	}
+	switch {
+	case r.month(r.link(end)) > 0 || r.is(end, '/') || r.is(end, '-'):
+		return 0, 0
+	case r.is(end, ':'):
+		if at == i && r.tok(end+1).gap { // Wednesday 11: pilots
+			return t.num, end
+		}
+		return 0, 0
+	case bracket && r.is(end, ')') && (t.ordinal || point || article || t.num > 12):
+		return t.num, end + 1
+	case bracket:
+		return 0, 0
+	case t.ordinal && !r.dayAlone(end) && !noun:
+		return 0, 0
+	case noun, t.ordinal, article && (point || r.is(end, ',')):
+		return t.num, end
+	}
+	return 0, 0
+}
+
+var (
+	dayNouns     = words("día dia giorno")
+	presentMonth = words("this month corriente corrente courant dieses monats este mes mês questo mese ce mois deze maand")
+)
+
+// nextWeekAt gives the token behind words for the next week: of next week, de la semaine
+// prochaine; 0 for none.
+func (r *reader) nextWeekAt(i int) int {
+	for r.word(i, list("of in de der del della da van the la")) {
+		i++
+	}
+	switch {
+	case r.word(i, nextWords) && r.word(i+1, weekWords):
+		return i + 2
+	case r.word(i, weekWords) && r.word(i+1, nextWords):
+		return i + 2
+	case r.word(i, weekWords) && r.tok(i+1).text == "que" && r.word(i+2, list("viene vem")):
+		return i + 3
+	}
+	return 0
 }
 
 // numberOf gives the number that a token says, in figures or in a word; -1 for
@@ -578,6 +662,7 @@ func (r *reader) fromToday(i int) (day, int) {
 	case nextWords.has(t.text) || thisWords.has(t.text):
 		if days := r.weekday(i + 1); days != 0 && !r.dayish(i+2) {
 			d.weekdays, d.next = days, nextWords.has(t.text) && t.text != "kommenden" && t.text != "kommende"
+			d.near = thisWords.has(t.text)
 			return d, i + 2
 		}
 		if nextWords.has(t.text) && r.word(i+1, weekWords) {

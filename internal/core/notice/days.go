@@ -72,6 +72,7 @@ func (r *reader) when(i int) (dates, int) {
 		}
 	}
 	// several days
+	commas := true
 	for {
 		n := end
 		for r.is(n, ',') || r.is(n, ';') || r.and(n) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') {
@@ -89,11 +90,17 @@ func (r *reader) when(i int) (dates, int) {
 		if e == 0 || d.relative != first.relative {
 			break
 		}
+		commas = commas && r.is(end, ',') && n == r.link(end+1)
 		out.or = out.or || either
 		if r.is(end, '/') && out.days[len(out.days)-1].year > 0 && d.year > 0 { // 2026-04-06/2026-04-17, a range in ISO 8601
 			d.doubt = cmp.Or(d.doubt, "has a stroke between two dates: from the first to the second, or each by itself?")
 		}
 		out.days, end = append(out.days, d), e
+	}
+	if len(out.days) == 2 && commas {
+		if one := saidTwice(&dates{days: out.days[:1]}, &dates{days: out.days[1:]}); one != nil { // tomorrow, Tuesday
+			out.days = one.days
+		}
 	}
 	out.open = (from && !r.word(i, list("de du des das van")) || starts && !r.hasLength()) && len(out.days) == 1 && out.until == nil && !r.clockAhead(end)
 	return out, end

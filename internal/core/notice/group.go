@@ -54,6 +54,9 @@ func grouped(r *reader, spans []span) (out []group) {
 				}
 				g.dates, g.to = &one, s.to
 				continue
+			case g != nil && g.dates != nil && g.times == nil && r.onlyDayWords(g.to, s.from) && saidTwice(g.dates, &s.dates) != nil: // tomorrow, Tuesday
+				g.dates, g.to = saidTwice(g.dates, &s.dates), s.to
+				continue
 			case g != nil && g.dates == nil:
 				g.dates, g.to = &s.dates, s.to
 				continue
@@ -86,7 +89,7 @@ func grouped(r *reader, spans []span) (out []group) {
 					g.doubt = cmp.Or(g.doubt, "says a time in brackets behind one of several days")
 				}
 				g.times, g.to = &s.times, s.to
-			case g != nil && g.times.until == nil && len(g.times.list) == 1 && len(s.times.list) == 1 && s.times.until == nil && (endsWith(r.before(s.from), []string{"until", "till", "bis", "jusqu'à", "hasta", "fino alle", "até", "tot"}) || r.word(s.from-1, untilWords)):
+			case g != nil && g.times.until == nil && len(g.times.list) == 1 && len(s.times.list) == 1 && s.times.until == nil && (endsWith(r.before(s.from), []string{"until", "till", "bis", "jusqu'à", "hasta", "fino alle", "até", "tot"}) || r.word(s.from-1, untilWords) || r.led(g) && r.rangeBefore(s.from) && r.onlyRange(g.to, s.from) && n+1 < len(spans) && spans[n+1].kind == 'd' && r.onlyDayWords(s.to, spans[n+1].from)): // from 14:00 on 10 March to 6:00 on 12 March
 				g.times, g.to = g.times.to(s.times), s.to
 			default:
 				was := g
@@ -118,6 +121,34 @@ func grouped(r *reader, spans []span) (out []group) {
 		}
 	}
 	return slices.DeleteFunc(out, func(g group) bool { return g.dates == nil && g.times == nil })
+}
+
+// saidTwice makes one of a day that counts from today and a day of the week, as in tomorrow,
+// Tuesday; nil where they are none.
+func saidTwice(a, b *dates) *dates {
+	one := func(d *dates) bool { return len(d.days) == 1 && d.until == nil && d.days[0].relative && !d.or }
+	if !one(a) || !one(b) {
+		return nil
+	}
+	if a.days[0].weekdays != 0 {
+		a, b = b, a
+	}
+	if x := b.days[0]; a.days[0].weekdays != 0 || x.weekdays == 0 || x.next || x.after != 0 {
+		return nil
+	}
+	out := *a
+	out.days = slices.Clone(a.days)
+	out.days[0].also = b.days[0].weekdays
+	return &out
+}
+
+// led tells whether from stands in front of a group that begins with its time.
+func (r *reader) led(g *group) bool {
+	i := g.from - 1
+	for r.word(i, atWords) && !r.word(i, fromWords) {
+		i--
+	}
+	return (r.word(i, fromWords) || r.word(g.from, fromWords)) && g.dates != nil && len(g.dates.days) == 1 && g.dates.until == nil
 }
 
 // barBetween tells whether a bar, or a comma, keeps two tokens apart.
@@ -379,11 +410,15 @@ func (r *reader) shipComes(i int) int {
 func (r *reader) stays(groups []group) []group {
 	for n := 0; n+1 < len(groups); n++ {
 		a, b := groups[n], groups[n+1]
-		if !endsWith(r.before(a.from), []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "starting", "begins", "beginning", "commences", "commencing", "arriva", "arrivano", "llega", "llegan", "chega", "kommt", "kommen", "komt", "arrive on", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada", "arrive", "arrivent", "arrivera", "arriveront", "accoste", "accostera", "llegará", "llegarán", "atraca", "atracará", "chegará", "chegarão", "arriverà", "arriveranno", "attracca", "attraccherà"}) && !endsWith(r.before(a.from), []string{"now", "eta now"}) && r.shipComes(a.from) < 0 ||
-			!endsWith(r.before(b.from), []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "riparte", "ripartono", "parte", "repart", "reparte", "sale", "fährt", "reist ab", "vertrekt", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finishing", "finished", "completes", "concludes", "runs to", "runs until", "lasts until", "lasts to", "continues until", "continues to", "goes on until", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till", "repartira", "repartiront", "partira", "partiront", "appareille", "appareillera", "quitte", "quittera", "saldrá", "saldrán", "zarpa", "zarpará", "partirá", "sairá", "sai", "ripartirà", "ripartiranno", "partirà", "salpa", "salperà"}) {
+		if !endsWith(r.before(a.from), comings) && !endsWith(r.before(a.from), []string{"now", "eta now"}) && r.shipComes(a.from) < 0 ||
+			!endsWith(r.before(b.from), leavings) {
 			if !endsWith(r.before(a.from), []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) || !endsWith(r.before(b.from), []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"}) {
 				continue
 			}
+		}
+		if r.otherComes(a, b) {
+			groups[n].doubt, groups[n+1].doubt = cmp.Or(a.doubt, severalShips), cmp.Or(b.doubt, severalShips)
+			continue
 		}
 		if a.times == nil || b.times == nil || len(a.times.list) != 1 || len(b.times.list) != 1 || a.times.until != nil || b.times.until != nil || b.dates == nil || len(b.dates.days) != 1 {
 			continue
@@ -405,6 +440,41 @@ func (r *reader) stays(groups []group) []group {
 	return groups
 }
 
+// otherComes tells whether another ship leaves than the one that arrives: ETA 6:00; Brant ETD
+// 18:00. A name that stands in front of both is one of the same.
+func (r *reader) otherComes(a, b group) bool {
+	verb := b.from // the word that says it, with its subject in front
+	for i := b.from - 1; i >= a.to && verb == b.from; i-- {
+		if r.word(i, stages) || r.word(i, comesWords) {
+			verb = i
+		}
+	}
+	for i := a.to; i < b.from; i++ {
+		t := r.tok(i)
+		if t.kind != 'w' || !startsUpper(r.text[t.from:]) && i != verb-1 || stages.has(t.text) || comesWords.has(t.text) || talk.has(t.text) || smallWords.has(t.text) || r.word(i, andWords) || r.word(i, dayLinks) || r.word(i, atWords) || r.zoneAt(i) {
+			continue
+		}
+		if !slices.ContainsFunc(r.toks[:a.from], func(o token) bool { return o.text == t.text }) {
+			return true
+		}
+	}
+	return false
+}
+
+// severalShips is why an arrival and a departure are held.
+const severalShips = "tells of what arrives, and of something else that leaves"
+
+// comings and leavings are what stands before the time of an arrival or a beginning, and of a
+// departure or an end.
+var (
+	comings  = []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "starting", "begins", "beginning", "commences", "commencing", "arriva", "arrivano", "llega", "llegan", "chega", "kommt", "kommen", "komt", "arrive on", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada", "arrive", "arrivent", "arrivera", "arriveront", "accoste", "accostera", "llegará", "llegarán", "atraca", "atracará", "chegará", "chegarão", "arriverà", "arriveranno", "attracca", "attraccherà"}
+	leavings = []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "riparte", "ripartono", "parte", "repart", "reparte", "sale", "fährt", "reist ab", "vertrekt", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finishing", "finished", "completes", "concludes", "runs to", "runs until", "lasts until", "lasts to", "continues until", "continues to", "goes on until", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till", "repartira", "repartiront", "partira", "partiront", "appareille", "appareillera", "quitte", "quittera", "saldrá", "saldrán", "zarpa", "zarpará", "partirá", "sairá", "sai", "ripartirà", "ripartiranno", "partirà", "salpa", "salperà"}
+)
+
+// comesWords are those words, and others that are no name of a ship.
+var comesWords = words(strings.Join(slices.Concat(comings, leavings), " ") + ` depart leave sail sailing return returns back departing leaving ended saída
+	hours hrs local lt then she it he they both thereafter afterwards dann danach puis luego poi depois daarna berth quay`)
+
 // returns tells whether two times of different days may be the beginning and the end of
 // one thing: sails today at 16:00, back tomorrow at noon.
 func (r *reader) returns(groups []group) bool {
@@ -418,7 +488,7 @@ func (r *reader) returns(groups []group) bool {
 		return false
 	}
 	for i := a.to; i < b.from; i++ {
-		if r.word(i, list("back return returns returning riparte ripartono repart reparte zurück terug retour regresa regressa vuelve torna torniamo")) {
+		if r.word(i, list("back go goes return returns returning riparte ripartono repart reparte zurück terug retour regresa regressa vuelve torna torniamo")) {
 			return true
 		}
 	}

@@ -49,6 +49,14 @@ func (r *reader) leftWords(spans []span) string {
 			return r.said(i-1, i)
 		case t.kind == 'n' && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && r.word(i-1, list("vom von from between zwischen du del dal")) && (r.is(i+1, '.') || r.word(i+1, rangeWords)) && has('d'):
 			return r.said(i-1, i)
+		case t.kind == 'n' && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && r.word(i-1, dayNouns) && has('d') && !r.is(i+1, ':'): // día 10, martes
+			return r.said(i-1, i)
+		case t.kind == 'w' && monthOf(t.text) > 0 && !r.word(i, list("may march mar set out ago")) && r.is(i-1, 'w') && numberWords.number(r.tok(i-1).text) > 0 && has('d'): // onze mars
+			return r.said(i-1, i)
+		case t.kind == 'n' && (t.ordinal || r.is(i-1, '(') && (r.is(i+1, ')') || r.is(i+1, '.') && r.is(i+2, ')')) && t.num > 12) && t.num <= 31 && slices.ContainsFunc(spans, func(s span) bool {
+			return s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && i >= s.to && i <= s.to+3
+		}) && r.dayAlone(i+1): // Tuesday (10th)
+			return r.said(i, i)
 		case r.counts(i) > 0 && r.countsDay(i, spans):
 			return r.said(i, i+1)
 		case r.word(i, list("ditto idem dto ebenso dito ídem")) && (has('d') || has('t')):
@@ -176,6 +184,19 @@ var noneOf = pattern.Lazy(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pa
 // noneAtAll begins a text that says that something is not, where that is no rule that
 // holds for a while, as no parking is.
 var noneAtAll = pattern.Lazy(`(?i)^\W*(?:no|keine?|pas (?:de|d')|nessun[ao]?|nenhum|geen) (?:(?:more|further|weiteren?|other) )?(?:inspections?|surveys?|pilots?|tugs?|calls?|arrivals?|departures?|visits?|tours?|appointments?|interviews?|football|match(?:es)?|games?|shifts?|gruas?|lotsen?|besuche?|führung(?:en)?|visites?|visitas?|visite|bezoek)\b`)
+
+// noneBehind tells whether all that is said behind a day is that something is not then: Friday
+// 13: no choir. What nobody may do then is an event.
+func (r *reader) noneBehind(spans []span) bool {
+	last := 0
+	for _, s := range spans {
+		last = max(last, s.to)
+	}
+	m := noThing().FindStringSubmatch(r.text[r.tok(last-1).to:])
+	return m != nil && !list("parking entry access smoking swimming anchoring mooring berthing fishing stopping passage passing through traffic overtaking diving landing water power electricity gas heating light lights internet crane cranes tug tugs service services pilotage bunkering").has(strings.ToLower(m[1])) && !strings.HasSuffix(strings.ToLower(m[1]), "verbot")
+}
+
+var noThing = pattern.Lazy(`(?i)^[\s:,.)–—-]*(?:no|keine?|pas de|pas d['’]|nessun[ao]?|nenhum|geen)\s+((?:\p{L}+\s+){0,2}?\p{L}+)\s*[.!]?$`)
 
 // sameTime is why a day is held that is to be at the time of something else.
 const sameTime = "says the time of something else"
@@ -396,7 +417,7 @@ func (r *reader) lasting(i int) int {
 	if r.word(at, list("more full good")) {
 		at++
 	}
-	if r.word(at, list("minutes hours stunden minuten heures horas uren")) && !r.notOfEvent(i, at) {
+	if r.word(at, list("minutes hours hrs hr stunden minuten heures horas uren")) && !r.notOfEvent(i, at) && !(r.word(at, list("hrs hr")) && (n > 48 || r.is(i, 'n') && len(r.tok(i).text) > 2)) {
 		return at
 	}
 	return 0
@@ -405,6 +426,11 @@ func (r *reader) lasting(i int) int {
 // notOfEvent tells whether a length is said of something else than how long the event
 // lasts: two hours before, within 24 hours.
 func (r *reader) notOfEvent(from, to int) bool {
+	if r.tok(to+1).text == "from" { // 24 hrs from 0800
+		if _, end := r.clock(to+2, true); end > 0 {
+			return false
+		}
+	}
 	return r.word(from-1, list("within every after before per than least most last past previous next other innerhalb alle")) ||
 		r.word(to+1, list("notice ago early earlier late later before after in prior ahead from old off each per vorher später"))
 }

@@ -239,6 +239,7 @@ func Read(lines []Line, set Settings) Found {
 		}
 	}
 	d.endDay()
+	d.unframed()
 	for _, u := range d.weeks {
 		if e := d.begin(u); len(d.out.Events) == 0 || u.sentence { // beside days it is only their heading
 			e.What = tidy(u.text)
@@ -316,6 +317,8 @@ type document struct {
 	rough       string         // what says a length, or an end, only roughly
 	timeElse    string         // what says a time that was not read, or that is not to be
 	weeks       []unit         // that name a week by its number, and no day
+	frame       *frame         // the week that was named last; nil for none
+	frames      []*frame       // those that head lists
 	apart       bool           // a time stands somewhere without a day
 	yearBy      yearBy         // of the day that was looked at last
 	section     int            // the first event below the last heading

@@ -17,6 +17,9 @@ func (r *reader) leftPhrases(spans []span) string {
 	if has('d') && !has('t') && containsOne(lower, "no kein pas nessun nenhum geen sin sem senza") && noneOf().MatchString(r.text) {
 		return "says that something is not: whether that is an event cannot be told"
 	}
+	if has('d') && !has('t') && r.noneBehind(spans) {
+		return "says that something is not: whether that is an event cannot be told"
+	}
 	if has('d') && noneAtAll().MatchString(r.text) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) {
 		return "says that something is not: whether that is an event cannot be told"
 	}
@@ -24,9 +27,12 @@ func (r *reader) leftPhrases(spans []span) string {
 		return "says its time in a way that is not understood"
 	}
 	if slices.ContainsFunc(spans, func(s span) bool {
-		return s.kind == 'l' && (endsWith(r.before(s.from), atMost) || timesOver().MatchString(r.before(s.from)))
+		return s.kind == 'l' && (endsWith(r.before(s.from), atMost) || timesOver().MatchString(r.before(s.from)) || r.is(s.from-2, 'n') && !used(s.from-2) && (r.is(s.from-1, '-') || r.word(s.from-1, rangeWords) || r.word(s.from-1, orWords)) && r.roughLength(s.from-2) > 0)
 	}) {
 		return "says only roughly how long it lasts"
+	}
+	if has('t') && !has('l') && !has('a') && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) && endInWords().MatchString(r.text) {
+		return "says its end in a way that is not understood"
 	}
 	if has('t') && countDays(spans) == 1 && hourly().MatchString(r.text) {
 		return "goes on again and again on one day"
@@ -50,6 +56,9 @@ func (r *reader) leftPhrases(spans []span) string {
 		return "names an event by one day, and says that it is on another"
 	}
 	for n, s := range spans {
+		if r.room(s.from) {
+			return r.said(s.from-1, s.from+2)
+		}
 		if name := r.tok(s.to); s.kind == 't' && s.times.zone == "" && name.kind == 'w' && r.word(s.to+1, list("time zeit")) && !r.word(s.to, list("local this each any every no some same that of our your one")) && !r.word(s.to, atWords) { // 10:00 Atlantis time
 			return r.said(s.to, s.to+1)
 		}

@@ -44,7 +44,11 @@ func (d *document) unit(u unit) {
 		d.pass(u, u.text, "the hours in which something is open")
 		return
 	}
-	stray, left := r.stray(spans), cmp.Or(r.leftover(spans), r.halves(spans))
+	week, apart := d.framed(u, r, spans)
+	stray, left := r.stray(spans), cmp.Or(r.leftover(spans), r.halves(spans), apart, d.apartFrom(r, spans))
+	if week >= 0 {
+		spans = slices.Delete(slices.Clone(spans), week, week+1)
+	}
 	spans, passed := d.veto(r, spans, u)
 	for _, p := range passed {
 		d.pass(u, u.text, p)
@@ -59,7 +63,7 @@ func (d *document) unit(u unit) {
 		return
 	}
 	d.roughly(u, r, len(groups) == 0 && len(passed) == 0)
-	if stray != "" && len(groups) == 0 && len(passed) == 0 {
+	if stray != "" && len(groups) == 0 && len(passed) == 0 && week < 0 {
 		e := d.begin(u)
 		d.fields(&e, u, u.text)
 		e.Held = fault.New(stray, "looks like a day or a time, and is none that can be read").Do("write it as 5 March 2026, 14:30")
@@ -433,6 +437,9 @@ func (d *document) vagueDay(u unit) bool {
 	}
 	if phrase == "" || !d.set.Message && u.sentence {
 		return false
+	}
+	if d.frame != nil && d.frame.heads && d.frame.unit.line == u.line && d.frame.unit.text == u.text { // of what stands below it
+		return true
 	}
 	if phraseIn(u.text, []string{"see you", "have a", "schönes", "regards"}) != "" {
 		return false

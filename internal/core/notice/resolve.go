@@ -254,6 +254,9 @@ func nearYear(today time.Time, month, day int) int {
 
 // relative gives the day that counts from the one on which it was said.
 func (d *document) relative(x day, after time.Time) (time.Time, *fault.Fault) {
+	if !x.week.IsZero() && bits.OnesCount8(x.weekdays) == 1 {
+		return weekdayFrom(x.week, x.weekdays), nil
+	}
 	if d.set.Stated.IsZero() && after.IsZero() {
 		return time.Time{}, fault.Newf("counts from the day on which it was written, which is not known").Do("write the date itself")
 	}
@@ -262,7 +265,11 @@ func (d *document) relative(x day, after time.Time) (time.Time, *fault.Fault) {
 		today = after
 	}
 	if x.weekdays == 0 {
-		return today.AddDate(0, 0, x.days), nil
+		t := today.AddDate(0, 0, x.days)
+		if x.also != 0 && x.also&(1<<int(t.Weekday())) == 0 {
+			return t, fault.Newf("names one day twice, and %s is a %s, not a %s", show(t), t.Weekday(), weekdayNames(x.also)).Do("correct the day")
+		}
+		return t, nil
 	}
 	if bits.OnesCount8(x.weekdays) > 1 {
 		return time.Time{}, fault.Newf("can be several days of the week").Do("write the date itself")

@@ -25,6 +25,10 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 			i = end
 			continue
 		}
+		if n := r.roomNumber(i); n > i { // Room 2.04
+			i = n
+			continue
+		}
 		if n := r.allDay(i); n > 0 {
 			out = append(out, span{kind: 'a', from: i, to: i + n})
 			i += n
@@ -109,6 +113,33 @@ func (d *document) spans(r *reader, u unit) (out []span) {
 	}
 	return out
 }
+
+// room tells whether the number of a room stands at token i that could be a day or a time as
+// well: room 2.04.
+func (r *reader) room(i int) bool {
+	at := i - 1
+	for r.is(at, '.') || r.is(at, ':') || r.word(at, list("no nr n° number nummer")) {
+		at--
+	}
+	return r.word(at, roomNouns) && r.is(i, 'n') && r.is(i+1, '.') && !r.tok(i+1).gap && r.is(i+2, 'n') && !r.tok(i+2).gap && len(r.tok(i).text) <= 2 && len(r.tok(i+2).text) == 2
+}
+
+// roomNumber gives the token behind such a number, where the text says a time elsewhere; i where
+// it does not.
+func (r *reader) roomNumber(i int) int {
+	if !r.room(i) {
+		return i
+	}
+	for n := range r.toks {
+		if _, end := r.clock(n, false); end > 0 && (end <= i || n > i+2) {
+			return i + 3
+		}
+	}
+	return i
+}
+
+// roomNouns stand before numbers such as 2.04, of the fourth room on the second floor.
+var roomNouns = words("room raum zimmer salle sala aula zaal lokaal")
 
 // hourAlone reads the hour of an answer: "three works", "make it 4", "rather five".
 func (r *reader) hourAlone(from int) []span {

@@ -1,8 +1,10 @@
 package notice
 
 import (
+	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"almanach/internal/core/pattern"
 )
@@ -92,12 +94,41 @@ func (r *reader) untilSomething(i int, spans []span) bool {
 	if !slices.ContainsFunc(spans, func(s span) bool { return s.kind != 'l' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }) {
 		return false
 	}
-	if phraseIn(r.text, openWords) != "" || slices.ContainsFunc(spans, func(s span) bool { return s.from > i && s.from <= i+4 }) { // until further notice has its own reason
+	if phraseIn(r.text, openWords) != "" || slices.ContainsFunc(spans, func(s span) bool { return s.from > i && s.from <= i+4 && r.onlyAround(i+1, s.from) }) { // until further notice has its own reason
 		return false
 	}
 	return r.word(i, list("until till bis jusqu'à jusqu'au hasta fino até tot")) && r.is(i+1, 'w') ||
 		r.word(i, list("to bis à al até tot")) && r.word(i+1, list("end close finish ende fin fine fim einde"))
 }
+
+// onlyAround tells whether only small words stand between until and its day or time: none of
+// until first thing tomorrow, until about 5 on Friday.
+func (r *reader) onlyAround(from, to int) bool {
+	for i := from; i < to; i++ {
+		if r.is(i, 'n') || r.is(i, 'w') && !r.word(i, aroundUntil) && !r.word(i, dayLinks) && !r.word(i, atWords) && !vagueWord.has(r.tok(i).text) && !r.word(i, roughWords) && !r.word(i, list("next this coming nächsten nächster kommenden dem prochain próximo prossimo volgende")) {
+			return false
+		}
+	}
+	return true
+}
+
+// endInWords is an end that no clock tells: finishing before lunch, for most of the morning,
+// ends when the tide turns, 8:00–tbc.
+var endInWords = sync.OnceValue(func() *regexp.Regexp {
+	whole := []string{
+		`(?:most|all|much|the whole|the entire|the rest|a good part|the better part) (?:of )?(?:the )?(?:morning|afternoon|day|evening|night|shift)`,
+		`(?:den|die|fast den|fast die) ganzen? (?:vormittag|nachmittag|morgen|abend|nacht|schicht)`,
+		`toute la (?:matinée|soirée|nuit)|tout l['’]après-midi`,
+		`toda la (?:mañana|tarde|noche)|tutt(?:a la|o il) (?:mattina|mattinata|pomeriggio|sera|serata|notte)|toda a (?:manhã|tarde|noite)|de hele (?:ochtend|middag|avond|nacht)`,
+	}
+	ends := []string{
+		`(?:finish(?:es|ing)?|ends?|ending|over|wrap(?:s|ping)? up|done) (?:just |well |shortly |some ?time )?(?:before|after|when|once|as soon as|with|in time for) [\p{L}]`,
+		`(?:endet|ende|schluss|fertig) (?:vor|nach|wenn|sobald|mit) (?:dem|der|den|das|die)? ?\p{L}`,
+		`(?:se termine|finit|termina|acaba|finisce|eindigt) (?:avant|après|quand|dès|antes|después|cuando|prima|dopo|quando|depois|voor|na|als|zodra) `,
+	}
+	return regexp.MustCompile(`(?i)(?:^|[^\p{L}])(?:` + strings.Join(slices.Concat(whole, ends), "|") + `)` +
+		`|\d\s?(?:h|hrs|uhr|am|pm)?\s?[-–—]\s?(?:t\.?b\.?[acd]\b|(?:open|offen|ende offen)\s*(?:$|[,.;)])|\?|xx|__|\.\.\.|…|$)`)
+})
 
 // beside tells whether a token follows a time or a length with nothing between them.
 func (r *reader) beside(i int, spans []span) bool {

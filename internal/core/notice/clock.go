@@ -190,6 +190,8 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		if r.word(end, hourWords) { // 1700 hrs
 			end++
 		}
+	case len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && r.word(i-1, list("at to now revised until till by um à alle às om eta etb etd ets pob")) && r.saysWhen(i+1): // revised to 2030 tonight
+		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
 	case len(t.text) == 4 && r.military(i):
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
 		if r.word(end, hourWords) {
@@ -230,6 +232,14 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		return r.quarters(c, end)
 	}
 	return c, end
+}
+
+// saysWhen tells whether a day that counts from today stands at token i: on Friday, tonight.
+func (r *reader) saysWhen(i int) bool {
+	for r.word(i, list("on am le el il na no op")) {
+		i++
+	}
+	return r.word(i, todayWords) || r.word(i, tonightWords) || r.word(i, tomorrowWords) || r.weekday(i) != 0
 }
 
 // military tells whether a number of four digits is a time: it begins with 0, or
@@ -283,8 +293,11 @@ func (r *reader) isHalf(i int) bool {
 	if t.text == "am" && t.gap && r.is(i+1, 'w') && !r.word(i+1, rangeWords) && r.german() { // die Boje 7 am Steg 3
 		return false
 	}
-	return t.text == "am" && !r.tok(i).gap || t.text == "am" && (!r.dayish(i+1) && r.weekday(i+1) == 0 || (r.is(i+1, ',') || r.word(i+1, list("on am"))) && !r.word(i-1, hourWords)) || t.text == "pm" || (t.text == "a" || t.text == "p") && (r.is(i+1, '.') && r.tok(i+2).text == "m" || !t.gap && r.is(i-1, 'n') && !r.is(i+1, 'n')) // 9a-11:30a
+	return t.text == "am" && !r.tok(i).gap || t.text == "am" && (!r.dayish(i+1) && r.weekday(i+1) == 0 || r.word(i+1, englishDays) || (r.is(i+1, ',') || r.word(i+1, list("on am"))) && !r.word(i-1, hourWords)) || t.text == "pm" || (t.text == "a" || t.text == "p") && (r.is(i+1, '.') && r.tok(i+2).text == "m" || !t.gap && r.is(i-1, 'n') && !r.is(i+1, 'n')) // 9a-11:30a
 }
+
+// englishDays are days of the week that no German am stands before: 8 am Wednesday.
+var englishDays = words("monday tuesday wednesday thursday friday saturday sunday mon tue tues wed weds thu thur thurs fri sat sun")
 
 // halfOfDay reads am or pm.
 func (r *reader) halfOfDay(c clock, i int) (clock, int) {
@@ -561,7 +574,7 @@ func (r *reader) dayAndTime(i int) (dates, times, int) {
 	case t.kind != 'n':
 		return dates{}, times{}, 0
 	case len(t.text) == 6:
-	case len(t.text) == 2 && r.is(i+1, '/') && u.kind == 'n' && len(u.text) == 4 && !r.tok(i+1).gap && !u.gap: // 05/1200 LT
+	case len(t.text) <= 2 && r.is(i+1, '/') && u.kind == 'n' && len(u.text) == 4 && !r.tok(i+1).gap && !u.gap: // 05/1200 LT
 		n, of, clocked = i+3, t.num, u.num
 	default:
 		return dates{}, times{}, 0

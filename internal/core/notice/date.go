@@ -423,6 +423,8 @@ func (r *reader) numeric(i int) (day, int) {
 			return order(t.num, u.num, y, s.kind), i + 5
 		case s.kind == '.' && s2.kind == '.' && !s2.gap && u.num <= 12 && u.num >= 1 && !u.gap && (v.kind != 'n' || v.gap): // 5.3.
 			return day{month: u.num, day: t.num, weekday: -1}, i + 4
+		case s.kind == '.' && u.num >= 1 && u.num <= 12 && !u.gap && u.text[0] != '0' && (v.kind != 'n' || s2.kind != '.') && r.pointed(i): // 5.3
+			return day{month: u.num, day: t.num, weekday: -1}, i + 3
 		case s.kind == '/' && u.num >= 1 && !u.gap && (t.num > 12 || u.num <= 12) && s2.kind != '/':
 			return order(t.num, u.num, 0, s.kind), i + 3
 		}
@@ -454,6 +456,25 @@ func (r *reader) numeric(i int) (day, int) {
 		return d, n + more
 	}
 	return d, 0
+}
+
+// pointed tells whether a number with a full stop inside and none behind it, 14.3, is a day: one
+// that can be no time, and that stands beside another day or behind a word for one.
+func (r *reader) pointed(i int) bool {
+	form := func(n int) bool {
+		return r.is(n, 'n') && r.is(n+1, '.') && r.is(n+2, 'n') && !r.tok(n+1).gap && !r.tok(n+2).gap && len(r.tok(n).text) <= 2 && len(r.tok(n+2).text) == 1 && r.tok(n).num >= 1 && r.tok(n).num <= 31 && r.tok(n+2).num > 0
+	}
+	if !form(i) || r.hour(i+2) || lengthWords.number(r.tok(i+3).text) > 0 {
+		return false
+	}
+	joined := func(n int) bool {
+		return r.is(n, '-') || r.word(n, rangeWords) || r.and(n) || r.is(n, '&') || r.word(n, orWords)
+	}
+	behind := i + 3
+	if r.is(behind, '.') && !r.tok(behind).gap {
+		behind++
+	}
+	return joined(behind) && form(behind+1) || joined(i-1) && (form(i-4) || form(i-5) && r.is(i-2, '.')) || r.word(i-1, list("am vom ab bis zum on from until le du au il dal al op")) || r.weekday(i-1) != 0
 }
 
 // half tells whether what follows a number makes it an hour.

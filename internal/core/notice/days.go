@@ -128,6 +128,9 @@ func (r *reader) clockAhead(i int) bool {
 // listed reads days that share a month: 1, 8 and 15 May; 21–25 September; the
 // month first as in May 1, 8 and 15.
 func (r *reader) listed(i int) (dates, int) {
+	if r.is(i-1, '.') && r.is(i-2, 'n') && !r.tok(i-1).gap && !r.tok(i).gap { // the 3 of 14.3
+		return dates{}, 0
+	}
 	if r.is(i-1, '-') && r.is(i-2, 'n') && !r.tok(i-1).gap && !r.tok(i).gap { // 5 March 9-12, 6 March 13-15: the 12 is of the range before it
 		return dates{}, 0
 	}

@@ -71,6 +71,10 @@ func (r *reader) leftWords(spans []span) string {
 			return r.said(i, i+2)
 		case t.kind == 'n' && has('d') && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && r.word(i-1, list("el día dia il le den op")) && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.from == i+1 }): // el 9 a las 6
 			return r.said(i-1, i)
+		case t.kind == 'n' && len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && !has('t') && r.saysWhen(i+1): // 2030 on Friday
+			return r.said(i, i)
+		case t.kind == 'n' && has('d') && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && r.is(i+1, '.') && r.is(i+2, 'n') && !r.tok(i+1).gap && !r.tok(i+2).gap && len(r.tok(i+2).text) == 1 && r.tok(i+2).num > 0 && !(r.is(i-1, '.') && !t.gap) && r.word(i-1, list("in out on from until to by and till")): // in 14.3, out 28.3.
+			return r.said(i, i+2)
 		case t.kind == 'n' && r.clockLeft(i, spans):
 			return r.said(i, i)
 		case t.kind == 'n' && r.hourLeft(i, has('t')):
@@ -185,18 +189,31 @@ var noneOf = pattern.Lazy(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pa
 // holds for a while, as no parking is.
 var noneAtAll = pattern.Lazy(`(?i)^\W*(?:no|keine?|pas (?:de|d')|nessun[ao]?|nenhum|geen) (?:(?:more|further|weiteren?|other) )?(?:inspections?|surveys?|pilots?|tugs?|calls?|arrivals?|departures?|visits?|tours?|appointments?|interviews?|football|match(?:es)?|games?|shifts?|gruas?|lotsen?|besuche?|führung(?:en)?|visites?|visitas?|visite|bezoek)\b`)
 
-// noneBehind tells whether all that is said behind a day is that something is not then: Friday
-// 13: no choir. What nobody may do then is an event.
-func (r *reader) noneBehind(spans []span) bool {
-	last := 0
+// saysNone is why what may be no event is held.
+const saysNone = "says that something is not: whether that is an event cannot be told"
+
+// noneBefore tells whether a text of several days says in front of one that something is not
+// then: no work on Thursday; Friday 7:00.
+func (r *reader) noneBefore(spans []span) bool {
+	n := 0
 	for _, s := range spans {
-		last = max(last, s.to)
+		if s.kind == 'd' {
+			n += len(s.dates.days)
+		}
 	}
-	m := noThing().FindStringSubmatch(r.text[r.tok(last-1).to:])
-	return m != nil && !list("parking entry access smoking swimming anchoring mooring berthing fishing stopping passage passing through traffic overtaking diving landing water power electricity gas heating light lights internet crane cranes tug tugs service services pilotage bunkering").has(strings.ToLower(m[1])) && !strings.HasSuffix(strings.ToLower(m[1]), "verbot")
+	return n > 1 && slices.ContainsFunc(spans, func(s span) bool {
+		if s.kind != 'd' {
+			return false
+		}
+		m := noneOn().FindStringSubmatch(r.before(s.from))
+		return m != nil && !barred.has(m[1]) && m[1] != "dia"
+	})
 }
 
-var noThing = pattern.Lazy(`(?i)^[\s:,.)–—-]*(?:no|keine?|pas de|pas d['’]|nessun[ao]?|nenhum|geen)\s+((?:\p{L}+\s+){0,2}?\p{L}+)\s*[.!]?$`)
+var noneOn = pattern.Lazy(`(?:^|[^\p{L}])(?:no|keine?|pas de|pas d['’]|nessun[ao]?|nenhum|geen)\s+(?:\p{L}+\s+)?(\p{L}+)(?:\s+(?:on|am|le|el|il|na|op|the|den))*\s*$`)
+
+// barred is what nobody may do, or has, for a while: that is an event.
+var barred = words(`parking entry access smoking swimming anchoring mooring berthing fishing stopping passage passing through traffic overtaking diving landing water power electricity gas heating light lights internet crane cranes tug tugs service services pilotage bunkering strom wasser einfahrt zufahrt zugang durchfahrt eau courant accès agua luz acceso acqua corrente accesso água acesso toegang doorvaart`)
 
 // sameTime is why a day is held that is to be at the time of something else.
 const sameTime = "says the time of something else"
@@ -421,6 +438,22 @@ func (r *reader) lasting(i int) int {
 		return at
 	}
 	return 0
+}
+
+// lastsDays gives the last token of a number of days that something lasts, 3 days, 2 Tage; 0 for
+// none.
+func (r *reader) lastsDays(i int) int {
+	at := i + 1
+	if r.is(at, '-') {
+		at++
+	}
+	if n := numberOf(r.tok(i)); n < 2 || n > 60 || !r.word(at, list("days day tage tagen tägig tägige tägiger tägiges jours días dias giorni dagen")) {
+		return 0
+	}
+	if _, end := r.one(at + 2); r.notOfEvent(i, at) && !(end > 0 && r.tok(at+1).text == "from") || r.word(i-1, list("in the these last first next dans en em tra fra over binnen den die les los las os i gli de")) && !r.word(i-1, list("de")) {
+		return 0
+	}
+	return at
 }
 
 // notOfEvent tells whether a length is said of something else than how long the event

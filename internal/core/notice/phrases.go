@@ -15,13 +15,13 @@ func (r *reader) leftPhrases(spans []span) string {
 		return "names a week by its number, and days of the week"
 	}
 	if has('d') && !has('t') && containsOne(lower, "no kein pas nessun nenhum geen sin sem senza") && noneOf().MatchString(r.text) {
-		return "says that something is not: whether that is an event cannot be told"
+		return saysNone
 	}
-	if has('d') && !has('t') && r.noneBehind(spans) {
-		return "says that something is not: whether that is an event cannot be told"
+	if r.noneBefore(spans) {
+		return saysNone
 	}
 	if has('d') && noneAtAll().MatchString(r.text) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) {
-		return "says that something is not: whether that is an event cannot be told"
+		return saysNone
 	}
 	if has('d') && (!has('t') && oddTime().MatchString(r.text) || has('t') && quarterPast().MatchString(r.text)) {
 		return "says its time in a way that is not understood"
@@ -192,6 +192,13 @@ func (r *reader) leftPhrases(spans []span) string {
 	}
 	if p := phraseIn(r.text, []string{"low water", "high water", "low tide", "high tide", "slack water", "ebb", "first light", "hochwasser", "niedrigwasser", "marée haute", "marée basse", "pleamar", "bajamar", "hoogwater", "laagwater"}); p != "" && has('d') && !has('t') {
 		return "is to be at " + p + ", and the text does not say when that is"
+	}
+	if countDays(spans) == 1 && !has('l') && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.dates.until != nil || len(s.dates.days) > 1) }) {
+		for i, t := range r.toks {
+			if end := r.lastsDays(i); end > 0 && !used(i) && !used(end) || has('t') && t.kind == 'w' && strings.Contains(t.text, "tägig") { // 3 days from 9 March, 7:00
+				return r.said(i, max(i, end))
+			}
+		}
 	}
 	return ""
 }

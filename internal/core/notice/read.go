@@ -54,8 +54,11 @@ func (d *document) unit(u unit) {
 		d.pass(u, u.text, p)
 	}
 	if saysDays(spans) && r.saysNothing(spans) {
-		d.pass(u, u.text, "says that there is nothing")
-		return
+		if !hasKind(spans, 't') || countDays(spans) == 1 {
+			d.pass(u, u.text, "says that there is nothing")
+			return
+		}
+		left = cmp.Or(left, saysNone)
 	}
 	groups := grouped(r, spans)
 	if len(groups) == 1 && groups[0].dates == nil && len(d.out.Events) > 0 && endLine().MatchString(u.text) {
@@ -80,7 +83,7 @@ func (d *document) unit(u unit) {
 		left = "says of one thing that it is cancelled, and of another that it stands"
 	}
 	if left == "" && (d.set.Message || u.sentence) && len(groups) > 0 && !slices.Contains(passed, notToBe) && denied(u.text) && !cancels(u.text) && !(groups[0].times == nil && stopped().MatchString(u.text)) {
-		left = "says that something is not: whether that is an event cannot be told"
+		left = saysNone
 	}
 	for i := range groups {
 		groups[i].doubt = cmp.Or(stray, groups[i].doubt, left)

@@ -81,7 +81,38 @@ func (d *document) timeWithoutDay(u unit) {
 			e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one behind it").Do("write the time beside the day")
 		}
 	}
+	if !u.sentence && !u.gap && restricts(u.text) {
+		for i := d.section; i < len(d.out.Events); i++ { // Phase 1: 9–20 March, and (weekdays only, 7:00–19:00) below it
+			if e := &d.out.Events[i]; e.AllDay && e.NoTime && e.Held == nil && !e.Cancelled {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one below it: "+strconv.Quote(fault.Shorten(u.text, 60))).Do("write the time beside each day")
+			}
+		}
+	}
+	d.endApart(u.text)
 	d.pass(u, u.text, "a time without a day")
+}
+
+// endApart holds the only event of a section that begins at a time and has no end, where a line
+// of its own says one: End: approx. 20:00.
+func (d *document) endApart(text string) {
+	label, _, ok := strings.Cut(text, ":")
+	if !ok || labelOf(label) != "end" {
+		return
+	}
+	var open []*Event
+	for i := d.section; i < len(d.out.Events); i++ {
+		if e := &d.out.Events[i]; e.Held == nil && !e.Cancelled && !e.AllDay && e.End.IsZero() && !e.Start.IsZero() {
+			open = append(open, e)
+		}
+	}
+	if len(open) == 1 {
+		open[0].Held = fault.New(fault.Shorten(open[0].Text, 80), "has no end of its own, and the text says one apart from it: "+strconv.Quote(fault.Shorten(text, 60))).Do("write its end beside its beginning")
+	}
+}
+
+// restricts tells whether a time without a day is said to be of the days above it.
+func restricts(text string) bool {
+	return strings.HasPrefix(strings.TrimSpace(text), "(") || phraseIn(text, eachDay) != "" || phraseIn(text, dayByDay) != ""
 }
 
 // timeLabel is a line that says the times of days that stand elsewhere.

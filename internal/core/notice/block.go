@@ -212,6 +212,7 @@ func (b *record) finish(u unit) {
 	}
 	if text == "" {
 		if slices.ContainsFunc(u.fields, func(f Field) bool { return hasTime(f.Value) }) {
+			d.endApart(u.text)
 			d.pass(b.unit, u.text, "a time without a day")
 		}
 		return
@@ -247,6 +248,11 @@ func (b *record) finish(u unit) {
 		return
 	}
 	left := r.leftover(spans)
+	if len(groups) > 1 && r.either(groups) {
+		left = cmp.Or(left, oneOfSeveral)
+	} else if len(groups) > 1 && slices.ContainsFunc(groups, func(g group) bool { return g.times == nil }) && slices.ContainsFunc(groups, func(g group) bool { return g.times != nil }) {
+		left = cmp.Or(left, "has several days and one time")
+	}
 	for n := range groups {
 		b.emit(u, sub, r, &groups[n], left)
 	}

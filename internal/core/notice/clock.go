@@ -239,7 +239,7 @@ func (r *reader) saysWhen(i int) bool {
 	for r.word(i, list("on am le el il na no op")) {
 		i++
 	}
-	return r.word(i, todayWords) || r.word(i, tonightWords) || r.word(i, tomorrowWords) || r.weekday(i) != 0
+	return r.word(i, todayWords) || r.word(i, tonightWords) || r.word(i, tomorrowWords) || r.is(i, 'w') && weekdaysOf(r.tok(i).text) != 0
 }
 
 // military tells whether a number of four digits is a time: it begins with 0, or
@@ -258,6 +258,13 @@ func (r *reader) military(i int) bool {
 		return early(r.tok(i)) || early(r.tok(i+2))
 	case joined(i-1) && time(r.tok(i-2)):
 		return early(r.tok(i)) || early(r.tok(i-2))
+	}
+	if weekdaysOf(r.tok(i-1).text) != 0 { // Mon 1400 – Tue 1800
+		for n := range r.toks {
+			if n != i && weekdaysOf(r.tok(n-1).text) != 0 && time(r.tok(n)) {
+				return true
+			}
+		}
 	}
 	return r.tok(i).text[0] == '0' || r.lead && i == 0
 }

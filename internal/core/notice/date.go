@@ -53,6 +53,8 @@ type reader struct {
 	due  [][2]int // the days that are deadlines, by their tokens
 
 	timeGone bool // a time was that of a day that is not to be
+
+	week *frame // that its days may be of; nil for none
 }
 
 func (r *reader) tok(i int) token {
@@ -423,7 +425,7 @@ func (r *reader) numeric(i int) (day, int) {
 			return order(t.num, u.num, y, s.kind), i + 5
 		case s.kind == '.' && s2.kind == '.' && !s2.gap && u.num <= 12 && u.num >= 1 && !u.gap && (v.kind != 'n' || v.gap): // 5.3.
 			return day{month: u.num, day: t.num, weekday: -1}, i + 4
-		case s.kind == '.' && u.num >= 1 && u.num <= 12 && !u.gap && u.text[0] != '0' && (v.kind != 'n' || s2.kind != '.') && r.pointed(i): // 5.3
+		case s.kind == '.' && u.num >= 1 && u.num <= 12 && !u.gap && (v.kind != 'n' || s2.kind != '.') && r.pointed(i): // 5.3
 			return day{month: u.num, day: t.num, weekday: -1}, i + 3
 		case s.kind == '/' && u.num >= 1 && !u.gap && (t.num > 12 || u.num <= 12) && s2.kind != '/':
 			return order(t.num, u.num, 0, s.kind), i + 3
@@ -464,6 +466,9 @@ func (r *reader) pointed(i int) bool {
 	form := func(n int) bool {
 		return r.is(n, 'n') && r.is(n+1, '.') && r.is(n+2, 'n') && !r.tok(n+1).gap && !r.tok(n+2).gap && len(r.tok(n).text) <= 2 && len(r.tok(n+2).text) == 1 && r.tok(n).num >= 1 && r.tok(n).num <= 31 && r.tok(n+2).num > 0
 	}
+	if r.inFull(i) {
+		return true
+	}
 	if !form(i) || r.hour(i+2) || lengthWords.number(r.tok(i+3).text) > 0 {
 		return false
 	}
@@ -474,7 +479,27 @@ func (r *reader) pointed(i int) bool {
 	if r.is(behind, '.') && !r.tok(behind).gap {
 		behind++
 	}
-	return joined(behind) && form(behind+1) || joined(i-1) && (form(i-4) || form(i-5) && r.is(i-2, '.')) || r.word(i-1, list("am vom ab bis zum on from until le du au il dal al op")) || r.weekday(i-1) != 0
+	return joined(behind) && form(behind+1) || joined(i-1) && (form(i-4) || form(i-5) && r.is(i-2, '.')) || r.word(i-1, list("am vom ab bis zum on from until le du au il dal al op")) || weekdaysOf(r.tok(i-1).text) != 0
+}
+
+// inFull tells whether days with a full stop inside follow each other up to one in full: 12.03,
+// 09.04 and 14.05.2026.
+func (r *reader) inFull(i int) bool {
+	for {
+		if !r.is(i, 'n') || !r.is(i+1, '.') || r.tok(i+1).gap || !r.is(i+2, 'n') || r.tok(i+2).gap || len(r.tok(i).text) > 2 || len(r.tok(i+2).text) > 2 || r.tok(i).num < 1 || r.tok(i).num > 31 || r.tok(i+2).num < 1 || r.tok(i+2).num > 12 {
+			return false
+		}
+		if i += 3; r.is(i, '.') && r.is(i+1, 'n') && !r.tok(i+1).gap && yearly(r.tok(i+1)) {
+			return true
+		}
+		if r.is(i, '.') && !r.tok(i).gap {
+			i++
+		}
+		if !r.is(i, ',') && !r.and(i) && !r.is(i, '&') && !r.is(i, '+') && !r.is(i, ';') {
+			return false
+		}
+		i++
+	}
 }
 
 // half tells whether what follows a number makes it an hour.
@@ -511,6 +536,9 @@ func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 	}
 	if r.word(i-1, feasts) {
 		d.doubt = "is the name of a feast"
+	}
+	if n := r.tok(at); n.kind == 'n' && len(n.text) <= 2 && r.week != nil && !r.week.first.IsZero() && bits.OnesCount8(d.weekdays) == 1 && weekdayFrom(r.week.first, d.weekdays).Day() == n.num && !(r.is(at+1, ':') && r.is(at+2, 'n') && !r.tok(at+2).gap) && !r.half(at+1) { // Mon 09 0600–1400, below Week 9–15 March
+		return d, at + 1
 	}
 	if n := r.tok(at); n.kind == 'n' && len(n.text) <= 2 && n.num >= 1 && n.num <= 31 && (r.word(at+1, atWords) || r.tok(at+1).text == "a" && (r.tok(at+2).text == "las" || r.tok(at+2).text == "la")) { // viernes 6 a las 10
 		d.relative, d.day = false, n.num

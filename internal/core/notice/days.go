@@ -45,9 +45,19 @@ func (r *reader) when(i int) (dates, int) {
 	if r.tok(n).text == "up" && r.tok(n+1).text == "to" {
 		n++
 	}
+	if r.is(n, ',') && r.word(n+1, untilWords) { // Tue 10 March, until Thu 12 March
+		_, e := r.one(n + 2)
+		if _, linked := r.one(r.link(n + 2)); max(e, linked) > 0 {
+			n++
+		}
+	}
 	if r.is(n, '-') || r.word(n, rangeWords) && !(r.tok(n).text == "a" && r.half(n)) || from && r.and(n) {
 		joined = true
-		n = r.link(n + 1)
+		if _, e := r.one(n + 1); e > 0 && r.weekday(n+1) != 0 { // bis Do., 12.3., and no Italian do
+			n++
+		} else {
+			n = r.link(n + 1)
+		}
 		if r.tok(n).text == "and" && r.tok(n+1).text == "including" || r.tok(n).text == "einschließlich" || r.tok(n).text == "including" {
 			n = r.link(n + 1)
 			if r.tok(n).text == "including" {
@@ -201,7 +211,7 @@ func (r *reader) listed(i int) (dates, int) {
 		num, ok := take()
 		// March 1 to 31 October; March 21, 8-16 h; and in March 12, 10 for 2h an hour
 		another := ok && monthFirst > 0 && (r.month(r.link(at)) > 0 && !(r.word(r.link(at), list("may march")) && r.is(r.link(at)-1, ',')) || !ranged && (r.is(at, '-') || r.word(at, rangeWords)) && (r.is(at+1, 'n') || r.word(at+1, noonWords) || r.word(at+1, list("half quarter halb midnight"))))
-		if !ok || another || monthFirst > 0 && (r.is(at, ':') || r.half(at) || len(r.tok(at-1).text) == 4 || !ranged && num < nums[len(nums)-1] || !ranged && r.tok(at).text == "for") {
+		if !ok || another || monthFirst > 0 && (r.is(at, ':') && r.is(at+1, 'n') && !r.tok(at+1).gap || r.half(at) || len(r.tok(at-1).text) == 4 || !ranged && num < nums[len(nums)-1] || !ranged && r.tok(at).text == "for") {
 			at = was
 			if ok {
 				weekdays = weekdays[:len(weekdays)-1]

@@ -81,7 +81,7 @@ func (d *document) eitherHalf(t *times) bool {
 
 // either tells whether a word for "or" stands between groups.
 func (r *reader) either(groups []group) bool {
-	if len(groups) > 1 && phraseIn(r.text, []string{"to choose from", "choose one", "pick one", "one of the following", "one of these", "options", "alternatives", "suggestions", "proposed dates", "zur auswahl", "wahlweise", "au choix", "a elegir", "a scelta", "à escolha", "naar keuze"}) != "" {
+	if len(groups) > 1 && phraseIn(r.text, []string{"to choose from", "choose one", "pick one", "one of the following", "one of these", "options", "alternatives", "alternative", "alternatively", "alternativ", "fallback", "backup date", "backup day", "alternativa", "alternatief", "suggestions", "proposed dates", "zur auswahl", "wahlweise", "au choix", "a elegir", "a scelta", "à escolha", "naar keuze"}) != "" {
 		return true
 	}
 	if len(groups) > 1 && r.bothOr(groups) {

@@ -128,7 +128,7 @@ func behindDates(groups []group) {
 			g.doubt = cmp.Or(g.doubt, "says several days, and how many days it lasts")
 		}
 		before := func(x, y day) bool { return !x.relative && (x.month < y.month || x.month == y.month && x.day < y.day) } // papers are due until then
-		if g.dates.ends && n > 0 && !(named != nil && before(g.dates.days[0], *named)) && groups[n-1].times != nil && groups[n-1].times.until == nil {
+		if g.dates.ends && n > 0 && !(named != nil && before(g.dates.days[0], *named)) && (groups[n-1].times == nil && groups[n-1].dates != nil && groups[n-1].dates.until == nil || groups[n-1].times != nil && groups[n-1].times.until == nil) {
 			groups[n-1].doubt = cmp.Or(groups[n-1].doubt, "says its end apart from it")
 		}
 		for i := range g.dates.days {

@@ -18,7 +18,8 @@ type frame struct {
 	unit  unit
 	next  bool      // it is the next one
 	first time.Time // its first day, where the text says it
-	heads bool      // it heads a list, so that the days of the list are of it; otherwise they may be
+	last  time.Time
+	heads bool // it heads a list, so that the days of the list are of it; otherwise they may be
 	used  bool
 }
 
@@ -87,7 +88,10 @@ func (r *reader) ofWeek(s span) bool {
 // why days may be of it and need not, "" for nothing.
 func (d *document) framed(u unit, r *reader, spans []span) (week int, left string) {
 	week = -1
-	heads := strings.HasSuffix(strings.TrimSpace(u.text), ":") || !u.sentence || phraseIn(u.text, listNouns) != "" && listBelow().MatchString(u.text)
+	heads := func() bool {
+		return strings.HasSuffix(strings.TrimSpace(u.text), ":") || !u.sentence || phraseIn(u.text, listNouns) != "" && listBelow().MatchString(u.text)
+	}
+	weeks := containsOne(strings.ToLower(u.text), "week woche semaine semana settimana fortnight")
 	bare := anyDay(spans, (*day).bare)
 	inWeek := bare || d.frame != nil && !d.frame.first.IsZero() && anyDay(spans, func(x *day) bool { return !x.relative && x.month == 0 && x.weekdays != 0 })
 	at := slices.IndexFunc(spans, r.ofWeek)
@@ -97,21 +101,27 @@ func (d *document) framed(u unit, r *reader, spans []span) (week int, left strin
 		if f != nil || len(days) == 0 {
 			break
 		}
-		d.frame = &frame{unit: u, heads: heads || bare}
+		d.frame = &frame{unit: u, heads: bare || heads()}
 		if day := days[0].first.Weekday(); day == time.Monday || day == time.Sunday {
-			d.frame.first = days[0].first
+			d.frame.first, d.frame.last = days[0].first, days[0].first.AddDate(0, 0, 6)
 		}
 		if d.frame.heads {
 			d.frames = append(d.frames, d.frame)
 			d.pass(u, u.text, "a week, and not a day of it")
 			week = at
 		}
+	case len(spans) == 1 && spans[0].kind == 'd' && spans[0].dates.until != nil && !spans[0].dates.days[0].relative && heads() && phraseIn(u.text, listNouns) != "": // Berth plan 9–15 March
+		if days, f := d.resolve(spans[0].dates); f == nil && len(days) == 1 && !days[0].last.After(days[0].first.AddDate(0, 0, 6)) {
+			d.frame = &frame{unit: u, heads: true, first: days[0].first, last: days[0].last}
+		}
+		return week, ""
+	case !weeks:
 	case r.free(spans, nextWeek) && soThen().MatchString(u.text): // next week I am away, so it must be on Friday
 	case r.free(spans, nextWeek):
 		if bare {
 			left = "names the next week, and a day of the week apart from it"
 		}
-		if d.frame = (&frame{unit: u, next: true, heads: heads && len(spans) == 0}); d.frame.heads {
+		if d.frame = (&frame{unit: u, next: true, heads: len(spans) == 0 && heads()}); d.frame.heads {
 			d.frames = append(d.frames, d.frame)
 		}
 		return week, left
@@ -128,6 +138,7 @@ func (d *document) framed(u unit, r *reader, spans []span) (week int, left strin
 		if f.used = true; !f.heads || !f.next && f.first.IsZero() || u.sentence && f.unit.line != u.line {
 			return week, "names a day of the week, and the text speaks of another week: " + strconv.Quote(fault.Shorten(f.unit.text, 60))
 		}
+		outside := false
 		daysOf(spans, func(x *day) {
 			switch {
 			case !f.first.IsZero() && !x.relative && x.month == 0 && x.weekdays != 0 && bits.OnesCount8(x.weekdays) == 1: // Wednesday 11
@@ -137,12 +148,48 @@ func (d *document) framed(u unit, r *reader, spans []span) (week int, left strin
 			case !x.bare():
 			case f.next:
 				x.after = -1
+			case bits.OnesCount8(x.weekdays) == 1 && weekdayFrom(f.first, x.weekdays).After(f.last):
+				outside = true
 			default:
 				x.week = f.first
 			}
 		})
+		if outside {
+			return week, "names a day of the week that is none of the days above it"
+		}
 	}
 	return week, ""
+}
+
+// staysOpen is what is as it always is on a day, among those on which it is closed.
+var staysOpen = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:(?:stays?|remains?|is|will be|will stay|will remain) open(?: as (?:usual|normal))?|bleib\p{L}*(?: \p{L}+)? (?:offen|geöffnet|frei)|rest(?:e|ent|era|eront) (?:ouvert|libre)\p{L}*|permanece(?:rá)? abiert[oa]|(?:rimane|resta)(?:no)? apert[oaie]|(?:permanece|mantém-se) abert[oa]|blijft(?: \p{L}+)? open)(?:$|[^\p{L}])`)
+
+// open holds what is said to be closed on a day of which another sentence says that it is open.
+// It tells whether that is all that the sentence says.
+func (d *document) open(u unit, r *reader, spans []span) bool {
+	if !u.sentence || len(d.out.Events) == 0 || !saysDays(spans) || hasKind(spans, 't') || !staysOpen().MatchString(u.text) || phraseIn(u.text, closedWords) != "" {
+		return false
+	}
+	held := false
+	for _, s := range spans {
+		if s.kind != 'd' || s.dates.until != nil {
+			return false
+		}
+		days, f := d.resolve(s.dates)
+		for i := range d.out.Events {
+			e := &d.out.Events[i]
+			for n := 0; f == nil && n < len(days); n++ {
+				if on := days[n].first; e.Held == nil && !e.Cancelled && !e.Start.IsZero() && !e.Start.After(on.AddDate(0, 0, 1)) && (e.Start.Truncate(24*time.Hour).Equal(on) || !e.End.Before(on)) {
+					e.Held = fault.New(fault.Shorten(e.Text, 80), "the text says of a day of it that something is open: "+strconv.Quote(fault.Shorten(u.text, 60))).Do("write each day into a line of its own")
+					held = true
+				}
+			}
+		}
+	}
+	if held {
+		d.pass(u, u.text, "when something stays open, which is no event")
+	}
+	return held
 }
 
 // namedWeek tells whether a text names a week by what it is of: Easter week.

@@ -65,7 +65,9 @@ func (r *reader) leftWords(spans []span) string {
 			return sameTime
 		case t.kind == 'n' && (has('t') || has('d')) && !used(i+2) && r.hoursLeft(i):
 			return r.said(i, i+2)
-		case t.kind == 'n' && len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }):
+		case t.kind == 'n' && len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && slices.ContainsFunc(spans, func(s span) bool {
+			return s.kind == 'd' && (s.to == i || s.to == i-1 && (r.is(i-1, ',') || r.is(i-1, '-')))
+		}):
 			return r.said(i, i)
 		case t.kind == 'n' && !has('t') && t.num < 25 && r.is(i+1, ',') && r.is(i+2, 'n') && !r.tok(i+2).gap && len(r.tok(i+2).text) == 2 && !r.is(i+3, 'w') && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && (s.to == i || s.to == i-1 && r.is(i-1, ',')) }): // 11 March 9,30
 			return r.said(i, i+2)

@@ -37,6 +37,11 @@ func (r *reader) length(i int) (minutes, end int) {
 
 func (r *reader) lengthAt(i int) (minutes, end int) {
 	at := i
+	if r.word(at, list("for")) && r.word(at+1, roughWords) && r.is(at+2, '.') && r.is(at+3, 'n') { // for approx. 1 hour
+		if minutes, end := r.lengthAt(at + 3); end > 0 {
+			return minutes, end
+		}
+	}
 	for r.word(at, roughWords) && (r.is(at+1, 'n') || r.word(at+1, roughWords) || numberWords.number(r.tok(at+1).text) > 0) { // about 3 hours
 		at++
 	}

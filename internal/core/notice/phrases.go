@@ -31,7 +31,7 @@ func (r *reader) leftPhrases(spans []span) string {
 	}) {
 		return "says only roughly how long it lasts"
 	}
-	if has('t') && !has('l') && !has('a') && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) && endInWords().MatchString(r.text) {
+	if has('t') && !has('l') && !has('a') && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) && (noEnd().MatchString(r.text) || containsOne(lower, "finish end over wrap done most all much whole entire part ganz tout tod tutt hele schluss fertig fini termin acaba") && endInWords().MatchString(r.text)) {
 		return "says its end in a way that is not understood"
 	}
 	if has('t') && countDays(spans) == 1 && hourly().MatchString(r.text) {

@@ -32,7 +32,7 @@ func (d *document) unit(u unit) {
 	}
 	d.placeUsed = d.placeAbove != ""
 	d.timesBelow(u)
-	r := &reader{text: u.text, toks: scan(u.text), lead: d.leads}
+	r := &reader{text: u.text, toks: scan(u.text), lead: d.leads, week: d.frame}
 	spans, month := d.spans(r, u), d.month
 	if d.context(u, r, spans) || d.listOfNone(u, spans) {
 		return
@@ -42,6 +42,9 @@ func (d *document) unit(u unit) {
 	}
 	if u.sentence && openHours(u.text, spans) {
 		d.pass(u, u.text, "the hours in which something is open")
+		return
+	}
+	if d.open(u, r, spans) {
 		return
 	}
 	week, apart := d.framed(u, r, spans)

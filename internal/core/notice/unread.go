@@ -113,7 +113,7 @@ func (r *reader) onlyAround(from, to int) bool {
 }
 
 // endInWords is an end that no clock tells: finishing before lunch, for most of the morning,
-// ends when the tide turns, 8:00–tbc.
+// ends when the tide turns.
 var endInWords = sync.OnceValue(func() *regexp.Regexp {
 	whole := []string{
 		`(?:most|all|much|the whole|the entire|the rest|a good part|the better part) (?:of )?(?:the )?(?:morning|afternoon|day|evening|night|shift)`,
@@ -126,9 +126,12 @@ var endInWords = sync.OnceValue(func() *regexp.Regexp {
 		`(?:endet|ende|schluss|fertig) (?:vor|nach|wenn|sobald|mit) (?:dem|der|den|das|die)? ?\p{L}`,
 		`(?:se termine|finit|termina|acaba|finisce|eindigt) (?:avant|après|quand|dès|antes|después|cuando|prima|dopo|quando|depois|voor|na|als|zodra) `,
 	}
-	return regexp.MustCompile(`(?i)(?:^|[^\p{L}])(?:` + strings.Join(slices.Concat(whole, ends), "|") + `)` +
-		`|\d\s?(?:h|hrs|uhr|am|pm)?\s?[-–—]\s?(?:t\.?b\.?[acd]\b|(?:open|offen|ende offen)\s*(?:$|[,.;)])|\?|xx|__|\.\.\.|…|$)`)
+	return regexp.MustCompile(`(?i)(?:^|[^\p{L}])(?:` + strings.Join(slices.Concat(whole, ends), "|") + `)`)
 })
+
+// noEnd is a time with a dash behind it and no time: 8:00–tbc; 0730-, in a column of times from
+// and until.
+var noEnd = pattern.Lazy(`(?i)\b[0-2]\d[0-5]\d[-–—]\s|\d\s?(?:h|hrs|uhr|am|pm)?\s?[-–—]\s?(?:t\.?b\.?[acd]\b|(?:open|offen|ende offen)\s*(?:$|[,.;)])|\?|xx|__|\.\.\.|…|$)`)
 
 // beside tells whether a token follows a time or a length with nothing between them.
 func (r *reader) beside(i int, spans []span) bool {

@@ -79,6 +79,16 @@ func (d *document) eitherHalf(t *times) bool {
 	return !d.full && low(t.list[0]) && t.list[0].hour <= 5 && (t.until == nil || low(*t.until))
 }
 
+// guessedHalf tells whether a time is taken for the afternoon because nothing says otherwise.
+func (d *document) guessedHalf(c clock) bool {
+	m, guessed := d.minutes(c)
+	return guessed != "" && m == c.hour*60+c.minute+720
+}
+
+// atAnyHour is what is done by night as well as by day.
+var atAnyHour = []string{"eta", "etb", "etd", "ets", "pob", "sails", "sailing", "departs", "departure", "arrives", "arrival", "berths", "berthing", "unberthing", "cast off", "casting off", "pilot on board", "pilot boards", "boarding", "mooring gang", "high water", "low water", "slack water",
+	"abfahrt", "ankunft", "läuft aus", "läuft ein", "auslaufen", "einlaufen", "anlegen", "ablegen", "lotse an bord", "appareille", "appareillage", "accoste", "accostage", "départ", "arrivée", "zarpa", "atraca", "atraque", "salida", "llegada", "salpa", "partenza", "arrivo", "attracca", "larga", "partida", "chegada", "vertrek", "aankomst", "vertrekt", "komt binnen"}
+
 // either tells whether a word for "or" stands between groups.
 func (r *reader) either(groups []group) bool {
 	if len(groups) > 1 && phraseIn(r.text, []string{"to choose from", "choose one", "pick one", "one of the following", "one of these", "options", "alternatives", "alternative", "alternatively", "alternativ", "fallback", "backup date", "backup day", "alternativa", "alternatief", "suggestions", "proposed dates", "zur auswahl", "wahlweise", "au choix", "a elegir", "a scelta", "à escolha", "naar keuze"}) != "" {
@@ -163,6 +173,9 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	case g.times != nil && !d.set.Message && d.eitherHalf(g.times):
 		c := g.times.list[0]
 		return fault.Newf("says %s, which may be in the night or in the afternoon, or no time at all", c).Do("write it as %02d:%02d or %02d:%02d", c.hour, c.minute, c.hour+12, c.minute)
+	case g.times != nil && d.set.Message && d.guessedHalf(g.times.list[0]) && (phraseIn(text, atAnyHour) != "" || g.times.list[0].colon && g.times.list[0].hour >= 5):
+		c := g.times.list[0]
+		return fault.Newf("says %s, which may be in the morning or in the afternoon", c).Do("write it as %02d:%02d or %02d:%02d", c.hour, c.minute, c.hour+12, c.minute)
 	case g.times != nil && g.times.or:
 		return fault.Newf(oneOfSeveral).Do("say which one it is")
 	case g.times != nil && g.times.window && (g.minutes > 0 || d.set.Message && phraseIn(text, []string{"closed", "blocked", "shut", "gesperrt", "geschlossen", "fermé", "cerrado", "chiuso", "fechado", "dicht"}) == ""):

@@ -406,15 +406,25 @@ func (r *reader) shipComes(i int) int {
 	return -1
 }
 
+// stay tells whether the words in front of two times say an arrival and a departure, a beginning
+// and an end, or a departure and a return.
+func (r *reader) stay(a, b group) bool {
+	first, second := r.before(a.from), r.before(b.from)
+	switch {
+	case r.compoundEnd(a.from, "beginn", "start", "anfang") && r.compoundEnd(b.from, "ende", "schluss"):
+		return true
+	case endsWith(second, leavings) && (endsWith(first, comings) || endsWith(first, []string{"now", "eta now"}) || r.shipComes(a.from) >= 0):
+		return true
+	}
+	return endsWith(first, []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) && endsWith(second, []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"})
+}
+
 // stays makes one group of an arrival and a departure.
 func (r *reader) stays(groups []group) []group {
 	for n := 0; n+1 < len(groups); n++ {
 		a, b := groups[n], groups[n+1]
-		if !endsWith(r.before(a.from), comings) && !endsWith(r.before(a.from), []string{"now", "eta now"}) && r.shipComes(a.from) < 0 ||
-			!endsWith(r.before(b.from), leavings) {
-			if !endsWith(r.before(a.from), []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) || !endsWith(r.before(b.from), []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"}) {
-				continue
-			}
+		if !r.stay(a, b) {
+			continue
 		}
 		if r.otherComes(a, b) {
 			groups[n].doubt, groups[n+1].doubt = cmp.Or(a.doubt, severalShips), cmp.Or(b.doubt, severalShips)
@@ -451,7 +461,7 @@ func (r *reader) otherComes(a, b group) bool {
 	}
 	for i := a.to; i < b.from; i++ {
 		t := r.tok(i)
-		if t.kind != 'w' || !startsUpper(r.text[t.from:]) && i != verb-1 || stages.has(t.text) || comesWords.has(t.text) || talk.has(t.text) || smallWords.has(t.text) || r.word(i, andWords) || r.word(i, dayLinks) || r.word(i, atWords) || r.zoneAt(i) {
+		if t.kind != 'w' || !startsUpper(r.text[t.from:]) && i != verb-1 || stages.has(t.text) || comesWords.has(t.text) || talk.has(t.text) || smallWords.has(t.text) || r.word(i, andWords) || r.word(i, dayLinks) || r.word(i, atWords) || r.zoneAt(i) || r.compoundEnd(i+1, "ende", "schluss") {
 			continue
 		}
 		if !slices.ContainsFunc(r.toks[:a.from], func(o token) bool { return o.text == t.text }) {
@@ -459,6 +469,14 @@ func (r *reader) otherComes(a, b group) bool {
 		}
 	}
 	return false
+}
+
+// compoundEnd tells whether the word in front of a token is made of one of some: Ladebeginn.
+func (r *reader) compoundEnd(i int, ends ...string) bool {
+	for i--; r.is(i, ':') || r.word(i, dayLinks) || r.weekday(i) != 0 || r.is(i, ','); i-- {
+	}
+	t := r.tok(i)
+	return t.kind == 'w' && slices.ContainsFunc(ends, func(end string) bool { return len(t.text) > len(end)+2 && strings.HasSuffix(t.text, end) })
 }
 
 // severalShips is why an arrival and a departure are held.

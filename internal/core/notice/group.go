@@ -379,6 +379,11 @@ func (d *document) moved(u unit, r *reader, groups []group) []group {
 	if back {
 		kept, gone = groups[:1], groups[1:]
 	}
+	for _, g := range gone {
+		if g.dates != nil {
+			d.against(span{dates: *g.dates})
+		}
+	}
 	if kept[0].times == nil && !kept[0].allDay && slices.ContainsFunc(gone, func(g group) bool { return g.times != nil }) {
 		kept[0].doubt = cmp.Or(kept[0].doubt, "says its time only for the day from which it is moved")
 	}

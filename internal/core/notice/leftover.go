@@ -17,7 +17,11 @@ import (
 // say of the event is not understood, so the rest cannot be trusted. It gives why, "" for
 // nothing.
 func (r *reader) leftover(spans []span) string {
-	return cmp.Or(r.leftWords(spans), r.leftPhrases(spans))
+	why := r.leftWords(spans)
+	if why == sameTime { // a thread can tell that time, so that anything else counts more
+		return cmp.Or(r.leftPhrases(spans), sameTime)
+	}
+	return cmp.Or(why, r.leftPhrases(spans))
 }
 
 // said is why a part of a text holds an event.
@@ -35,6 +39,7 @@ func (r *reader) leftWords(spans []span) string {
 	used := func(i int) bool { return within(spans, i) }
 	has := func(kind byte) bool { return hasKind(spans, kind) }
 	ended := has('l') || slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil })
+	same := ""
 	for i, t := range r.toks {
 		if used(i) || t.kind != 'w' && !t.ordinal && t.kind != 'n' {
 			continue
@@ -62,7 +67,7 @@ func (r *reader) leftWords(spans []span) string {
 		case r.word(i, list("ditto idem dto ebenso dito ídem")) && (has('d') || has('t')):
 			return "says the same as something else"
 		case r.word(i, list("same gleiche gleichen même misma mesmo stessa zelfde")) && r.word(i+1, list("time times hour hours zeit zeiten uhrzeit heure heures hora horas ora orario tijd tijden")) && has('d') && (!has('t') || phraseIn(r.text, movedWords) != ""):
-			return sameTime
+			same = sameTime
 		case t.kind == 'n' && (has('t') || has('d')) && !used(i+2) && r.hoursLeft(i):
 			return r.said(i, i+2)
 		case t.kind == 'n' && len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && slices.ContainsFunc(spans, func(s span) bool {
@@ -137,7 +142,7 @@ func (r *reader) leftWords(spans []span) string {
 			return "says only a part of the day"
 		}
 	}
-	return ""
+	return same
 }
 
 // counted tells whether two hours go on with two numbers that are none.
@@ -277,6 +282,9 @@ func (r *reader) shifted(spans []span) bool {
 // ifWeather is a condition whose word means something else as well: si llueve, se piove,
 // si le temps le permet.
 var ifWeather = pattern.Lazy(`(?i)(?:^|[\s,;(])(?:si|se) (?:llueve|nieva|hace|hay|el tiempo|es posible|es necesario|todo|pleut|il|le temps|la météo|nécessaire|possible|tout|piove|nevica|fa bello|fa bel|il tempo|c['’]è|possibile|necessario|tutto|non|chover|nevar|houver|estiver|fizer|o tempo|for possível|for necessário|possível|necessário|tudo|não|no)(?:$|[^\p{L}])`)
+
+// yesIf is agreement on a condition: yes, if you take mine on Saturday.
+var yesIf = pattern.Lazy(`(?i)^\W*(?:yes|yep|ok|okay|fine|deal|sure|agreed|ja|gern|oui|d['’]accord|sí|sì|va bene|sim|goed|prima)\b[\s,]+(?:but |aber |mais |pero |ma |mas |maar )?(?:only |nur )?(?:if|when|provided|as long as|wenn|sofern|si|se|als|mits)\s`)
 
 // endsOnly tells whether the only day or time of a text is the end of something: the works
 // end on 5 March at 10:00.

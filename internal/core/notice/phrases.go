@@ -149,6 +149,9 @@ func (r *reader) leftPhrases(spans []span) string {
 	if (has('d') || has('t')) && ifWeather().MatchString(r.text) {
 		return "depends on something"
 	}
+	if (has('d') || has('t')) && yesIf().MatchString(r.text) {
+		return "depends on something"
+	}
 	if p := phraseIn(r.text, dependingWords); p != "" && (has('d') || has('t')) {
 		return "depends on something (" + strconv.Quote(p) + ")"
 	}

@@ -95,6 +95,9 @@ func (d *document) unit(u unit) {
 		if slices.Contains(passed, opensAgain) && !u.gap {
 			d.closedUntil()
 		}
+		if d.set.Message && slices.Contains(passed, "a deadline") && phraseIn(u.text, endsBefore) != "" {
+			d.out.Objections = append(d.out.Objections, u.text)
+		}
 		d.lengthsOf(r, spans)
 		d.without(u, r, len(passed) > 0)
 		return

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 )
 
 // thing is what a thread is about: an event whose time may still change.
@@ -96,7 +97,7 @@ func Settle(messages []Message) []Settled {
 			case e.NoDate:
 				t := last()
 				e = withDate(e, &t.event, len(things) == fresh)
-				if t.event.Held != nil && len(things) > fresh && e.Held == nil { // of this message, and its day is not certain
+				if t.event.Held != nil && (len(things) > fresh || t.event.Held.Cause.Error() == severalTimes) && e.Held == nil { // of this message, and its day is not certain
 					e.Held = fault.New(fault.Shorten(e.Text, 80), "says a time, and the day that it may be of is not certain").Do("say the day")
 				}
 				if same(e, &t.event) && e.Held == nil { // three works
@@ -109,6 +110,10 @@ func Settle(messages []Message) []Settled {
 			t := match(things[:fresh], e, len(events) == 1 && fresh == 1)
 			if t == nil && len(refused) == 1 && !e.Cancelled && phraseIn(e.Text, besides) == "" { // what is said instead
 				t, refused = refused[0], nil
+			}
+			if t != nil && e.NoTime && e.Held == nil && farewell().MatchString(e.Text) && !dayOf(e.Start).Equal(dayOf(t.event.Start)) { // see you on Thursday, of what is on Wednesday
+				doubt([]*thing{t}, "is on another day than an answer to it says", e.Text)
+				continue
 			}
 			if t != nil {
 				one := t.choice
@@ -136,6 +141,9 @@ func Settle(messages []Message) []Settled {
 			}
 			if e.Cancelled && fresh == 0 && len(messages) > 1 && !m.Reply && len(events) == 1 {
 				e.Cancelled = true
+			}
+			if m.Reply && e.NoTime && e.AllDay && e.Held == nil && !e.Cancelled && slices.ContainsFunc(things[:fresh], func(o *thing) bool { return !o.event.AllDay && !o.event.NoDate && !o.cancelled }) {
+				e.Held = fault.New(fault.Shorten(e.Text, 80), "says a day and no time, and earlier messages say times").Do("say when it begins, or that it is the whole day")
 			}
 			t = &thing{event: *e, settled: e.Held == nil && !asks(e.Text), by: m.ID, sent: m.Sent, cancelled: e.Cancelled}
 			if e.Held != nil && e.Held.Cause.Error() == oneOfSeveral {
@@ -184,6 +192,9 @@ func Settle(messages []Message) []Settled {
 	}
 	return out
 }
+
+// farewell ends an answer, and is no new day.
+var farewell = pattern.Lazy(`(?i)(?:(?:^|[^\p{L}])(?:see you|see u|nos vemos|ci vediamo|wir sehen uns)|(?:^|[,.!;] ?)(?:till|until|bis|à|a|hasta|até|tot))(?: (?:all|both|then|there|dann))?,? (?:on |am |el |le |op )?(?:\p{L}+)[.!]*\s*$`)
 
 // elsewhere gives a place that a message names without a time, where the only thing of the
 // thread is to be in another of that kind; "" for none.
@@ -347,7 +358,7 @@ func sameTitles(things []*thing) bool {
 // replace puts what a later message says in the place of the earlier.
 func (t *thing) replace(e *Event, m Message) {
 	was := t.event
-	if e.Held != nil && e.Held.Cause.Error() == sameTime && !was.AllDay && !was.NoDate { // "the same time" is that of what it answers
+	if e.Held != nil && e.Held.Cause.Error() == sameTime && !was.AllDay && !was.NoDate && !was.Start.IsZero() && was.Held == nil { // "the same time" is that of what it answers
 		e.Held = nil
 	}
 	repeated := same(e, &was)

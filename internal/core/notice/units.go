@@ -215,14 +215,14 @@ func cutOff(was, text string) bool {
 	}
 	_, day := next.when(0)
 	_, clock := next.clocks(0, false)
-	if day == 0 && (clock == 0 || first.kind != 'n') || !SaysDay(was) && !hasTime(was) {
+	if day == 0 && (clock == 0 || first.kind != 'n' && !noonWords.has(first.text) && !midnightWords.has(first.text)) || !SaysDay(was) && !hasTime(was) {
 		return false
 	}
 	word := was[strings.LastIndexByte(was, ' ')+1:] // as it is written: and no Hall A
 	switch timed := day == 0; {
 	case strings.Count(was, "(") > strings.Count(was, ")") && !strings.Contains(text, "("):
 		return true
-	case list("and to until till or through thru from between at und bis oder um von ab zwischen et à au ou de jusqu'à y a hasta o desde e al alle dalle all' fino até às en tot of van om t/m & +").has(word), list("start starts begin begins end ends beginnt endet").has(word) && !startsWithDate(strings.TrimSpace(was)):
+	case list("and to until till or through thru from between at und bis oder um von ab zwischen et à au ou de jusqu'à y a hasta o desde e al alle dalle all' fino até às en tot of van om t/m & + gegen about around vers hacia verso rond").has(word), list("start starts begin begins end ends beginnt endet").has(word) && !startsWithDate(strings.TrimSpace(was)):
 		return true
 	case !timed || startsWithDate(strings.TrimSpace(was)):
 		return false

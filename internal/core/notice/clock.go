@@ -259,9 +259,12 @@ func (r *reader) military(i int) bool {
 	case joined(i-1) && time(r.tok(i-2)):
 		return early(r.tok(i)) || early(r.tok(i-2))
 	}
-	if weekdaysOf(r.tok(i-1).text) != 0 { // Mon 1400 – Tue 1800
+	behindDay := func(n int) bool { // Mon 1400, 06/03 1800
+		return weekdaysOf(r.tok(n-1).text) != 0 || r.is(n-1, 'n') && len(r.tok(n-1).text) <= 2 && r.is(n-2, '/') && r.is(n-3, 'n') && r.tok(n).gap
+	}
+	if behindDay(i) {
 		for n := range r.toks {
-			if n != i && weekdaysOf(r.tok(n-1).text) != 0 && time(r.tok(n)) {
+			if n != i && behindDay(n) && time(r.tok(n)) {
 				return true
 			}
 		}

@@ -230,10 +230,12 @@ func Read(lines []Line, set Settings) Found {
 			d.pass(unit{page: l.Page, line: l.Number}, l.Gone, "it is crossed out, and something else stands beside it")
 		}
 	}
-	for _, u := range d.posters(unitsOf(lines)) {
+	units := d.posters(unitsOf(lines))
+	for n, u := range units {
 		if set.Stop != nil && set.Stop() {
 			break
 		}
+		d.timesNext = set.Message && strings.HasSuffix(u.text, ":") && n+1 < len(units) && units[n+1].onlyTime()
 		for _, piece := range u.pieces() {
 			d.unit(piece)
 		}
@@ -319,6 +321,7 @@ type document struct {
 	weeks       []unit         // that name a week by its number, and no day
 	frame       *frame         // the week that was named last; nil for none
 	frames      []*frame       // those that head lists
+	timesNext   bool           // a line with a time and no day stands directly below the unit that is read
 	apart       bool           // a time stands somewhere without a day
 	yearBy      yearBy         // of the day that was looked at last
 	section     int            // the first event below the last heading

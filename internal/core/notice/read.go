@@ -257,8 +257,9 @@ func (d *document) context(u unit, r *reader, spans []span) bool {
 	alone := func() bool {
 		return len(spans) == 1 && spans[0].kind == 'd' && len(spans[0].dates.days) == 1 && !spans[0].dates.open && leftOver(r, spans[0]) <= 1
 	}
+	heads := d.set.Message && !u.item && strings.HasSuffix(strings.TrimSpace(u.text), ":") && len(spans) == 1 && spans[0].kind == 'd' && len(spans[0].dates.days) == 1 && spans[0].dates.until == nil && !spans[0].dates.open
 	switch {
-	case alone() && (u.level > 0 || !u.item):
+	case heads && d.timesNext, alone() && (u.level > 0 || !u.item):
 		listed := d.day != nil && !d.day.used && len(d.day.texts) == 0 || d.day != nil && d.day.listed && !d.day.used
 		if listed {
 			d.day.listed = true
@@ -382,11 +383,14 @@ func (r *reader) ordinals() bool {
 	month, days := false, 0
 	for i, t := range r.toks {
 		month = month || r.month(i) > 0
-		if t.ordinal && t.num <= 31 && !r.word(i+1, list("floor century edition anniversary time place street annual")) {
+		switch {
+		case t.ordinal && t.num <= 31 && !r.word(i+1, list("floor century edition anniversary time place street annual")):
+			days += 2
+		case t.kind == 'n' && t.num >= 1 && t.num <= 31 && len(t.text) <= 2 && (r.is(i-1, ',') || r.is(i-1, ':') || r.is(i-1, ';')) && r.is(i+1, 'w') && startsUpper(r.text[r.tok(i+1).from:]): // in March: 3 Corvane, 9 Brant
 			days++
 		}
 	}
-	return month && days > 0
+	return month && days > 1
 }
 
 // hoursOfPart is a part of the day with its hours.

@@ -404,6 +404,11 @@ func dayLed(text string) bool {
 // a text without an end would take for ever.
 const longest = 2000
 
+// onlyTime tells whether a unit is a line of a list with a time and no day: Corvane 6:00.
+func (u unit) onlyTime() bool {
+	return !u.gap && !u.sentence && len(u.fields) == 0 && u.level == 0 && hasTime(u.text) && !SaysDay(u.text)
+}
+
 // pieces cuts a unit that is too long, at spaces.
 func (u unit) pieces() []unit {
 	if len(u.text) <= longest || len(u.fields) > 0 {

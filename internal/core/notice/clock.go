@@ -190,7 +190,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		if r.word(end, hourWords) { // 1700 hrs
 			end++
 		}
-	case len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && r.word(i-1, list("at to now revised until till by um à alle às om eta etb etd ets pob")) && r.saysWhen(i+1): // revised to 2030 tonight
+	case len(t.text) == 4 && t.num%100 < 60 && t.num < 2400 && r.word(i-1, list("at from to now revised until till by um von ab à alle às om eta etb etd ets pob")) && r.saysWhen(i+1): // revised to 2030 tonight
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
 	case len(t.text) == 4 && r.military(i):
 		c.hour, c.minute, c.sure = t.num/100, t.num%100, true
@@ -238,6 +238,9 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 func (r *reader) saysWhen(i int) bool {
 	for r.word(i, list("on am le el il na no op")) {
 		i++
+	}
+	if _, end := r.numeric(i); end > 0 {
+		return true
 	}
 	return r.word(i, todayWords) || r.word(i, tonightWords) || r.word(i, tomorrowWords) || r.is(i, 'w') && weekdaysOf(r.tok(i).text) != 0
 }

@@ -181,7 +181,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	case g.times != nil && g.times.window && (g.minutes > 0 || d.set.Message && phraseIn(text, []string{"closed", "blocked", "shut", "gesperrt", "geschlossen", "fermé", "cerrado", "chiuso", "fechado", "dicht"}) == ""):
 		return fault.Newf("says a window within which it is, and not when it begins").Do("say when it begins")
 	case g.times != nil && (g.times.open || g.times.until == nil && len(g.times.list) == 1 && g.dates != nil && g.dates.until == nil && (r.word(g.from, fromWords) || r.word(g.from-1, fromWords))):
-		if g.minutes == 0 && phraseIn(text, []string{"from", "von", "ab", "de", "desde", "dalle", "das", "vanaf", "à partir"}) != "" && (phraseIn(text, openWords) != "" || phraseIn(text, closedWords) != "" || phraseIn(text, []string{"gesperrt", "blocked", "shut", "barré", "barrée", "bloqué", "cortado", "cortada", "bloccato", "cortado", "interdit", "afgesloten", "versperrt"}) != "") {
+		if g.minutes == 0 && phraseIn(text, []string{"from", "von", "ab", "de", "desde", "dalle", "das", "vanaf", "à partir"}) != "" && (phraseIn(text, openWords) != "" || phraseIn(text, closedWords) != "" || phraseIn(text, []string{"gesperrt", "closure", "sperrung", "fermeture", "cierre", "chiusura", "encerramento", "afsluiting", "blocked", "shut", "barré", "barrée", "bloqué", "cortado", "cortada", "bloccato", "cortado", "interdit", "afgesloten", "versperrt"}) != "") {
 			return fault.Newf("has no end: it is open-ended").Do("give its end")
 		}
 	}

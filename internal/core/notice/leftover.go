@@ -180,6 +180,9 @@ func (r *reader) behind(i int) int {
 // tideAt is the time of a tide.
 var tideAt = pattern.Lazy(`(?i)\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|marée haute|marée basse|pleamar|bajamar|hoogwater|laagwater)\b[^.;]{0,30}\b(?:is|at|ist|um|à|a las|om)\s+\d`)
 
+// tideClock is the time of high or low water by its letters, as tables of tides have it.
+var tideClock = pattern.Lazy(`\b(?:HW|LW|HHW|LLW|HWS|LWS)\b[ :]*(?:at |is |um |à )?\d{1,2}[:.h]?\d\d\b`)
+
 // lateBy is how much something is early or late.
 var lateBy = pattern.Lazy(`(?i)\b(?:\d+|an?|half an|two|three|five|ten|twenty|thirty)\s*(?:minutes?|mins?|hours?|stunden?|minuten|heures?|horas?|ore|uren)\s+(?:late|early|later|earlier|behind|delayed|zu spät|später|früher|en retard|tarde|di ritardo|te laat)\b`)
 

@@ -56,6 +56,9 @@ func (r *reader) leftPhrases(spans []span) string {
 		return "names an event by one day, and says that it is on another"
 	}
 	for n, s := range spans {
+		if s.kind == 't' && r.word(s.from-1, list("no kein keine keinen pas aucun nessun nessuna nenhum nenhuma ningún geen")) { // no 10:00 sailing
+			return saysNone
+		}
 		if r.room(s.from) {
 			return r.said(s.from-1, s.from+2)
 		}
@@ -114,7 +117,7 @@ func (r *reader) leftPhrases(spans []span) string {
 	if has('d') && !has('t') && phraseIn(r.text, []string{"unchanged", "no change", "no changes", "as usual", "as normal", "as before", "remains the same", "remain the same", "stays the same", "stay the same", "unverändert", "keine änderung", "keine änderungen", "wie gewohnt", "wie üblich", "wie immer", "inchangé", "inchangée", "inchangés", "sans changement", "comme d'habitude", "sin cambios", "como siempre", "invariato", "invariata", "come al solito", "sem alteração", "sem alterações", "como de costume", "ongewijzigd", "zoals gewoonlijk"}) != "" {
 		return "says that something stays as it is"
 	}
-	if has('d') && !has('t') && phraseIn(r.text, []string{"half day", "half-day", "half days", "halbtags", "halber tag", "halbtägig", "demi-journée", "media jornada", "mezza giornata", "meio dia", "halve dag"}) != "" {
+	if has('d') && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) && phraseIn(r.text, []string{"half day", "half-day", "half days", "halbtags", "halber tag", "halbtägig", "demi-journée", "media jornada", "mezza giornata", "meio dia", "halve dag"}) != "" {
 		return "says only a part of the day"
 	}
 	if has('t') && toTheSecond().MatchString(r.text) {
@@ -189,6 +192,9 @@ func (r *reader) leftPhrases(spans []span) string {
 	}
 	if p := phraseIn(r.text, likelyWords); p != "" && !(p == "would be" && phraseIn(r.text, []string{"would be best", "would be better", "would be perfect", "would be fine", "would be great", "would be good", "would be ideal", "would be ok", "would be okay", "would be possible", "would be convenient", "would be nice"}) != "") && (has('d') || has('t')) {
 		return "says " + strconv.Quote(p) + ": it is not certain"
+	}
+	if has('t') && tideClock().MatchString(r.text) {
+		return "says when the tide is, and not when the event begins"
 	}
 	if has('t') && containsOne(lower, "water tide wasser mer marée mar") && tideAt().MatchString(r.text) {
 		return "says when the tide is, and not when the event begins"

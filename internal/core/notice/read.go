@@ -383,6 +383,9 @@ func (r *reader) ordinals() bool {
 	month, days := false, 0
 	for i, t := range r.toks {
 		month = month || r.month(i) > 0
+		if before := r.behind(i); r.month(i) > 0 && r.is(before, 'w') && (numberWords.number(r.tok(before).text) > 0 || ordinals.number(r.tok(before).text) > 0 || dayOrdinals.has(r.tok(before).text)) { // the fifth of March
+			return true
+		}
 		switch {
 		case t.ordinal && t.num <= 31 && !r.word(i+1, list("floor century edition anniversary time place street annual")):
 			days += 2
@@ -392,6 +395,10 @@ func (r *reader) ordinals() bool {
 	}
 	return month && days > 1
 }
+
+// dayOrdinals are words that count days, beyond those that count weeks.
+var dayOrdinals = words(`sixth seventh eighth ninth tenth eleventh twelfth thirteenth fourteenth fifteenth sixteenth seventeenth eighteenth nineteenth twentieth twenty-first twenty-second twenty-third twenty-fourth twenty-fifth twenty-sixth twenty-seventh twenty-eighth twenty-ninth thirtieth thirty-first
+	fifth fünften fünfte sechsten sechste siebten siebte achten achte neunten neunte zehnten zehnte elften elfte zwölften zwölfte`)
 
 // hoursOfPart is a part of the day with its hours.
 var hoursOfPart = pattern.Lazy(`(?i)^\W*(?:mornings?|afternoons?|evenings?|night|am|pm|vormittags?|nachmittags?|abends?|morgens|matin|matinée|après-midi|soir|soirée|mañana|tarde|noche|mattina|pomeriggio|sera|manhã|noite|ochtend|middag|avond)\W+\d{1,2}\b`)

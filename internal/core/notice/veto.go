@@ -63,6 +63,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			continue
 		}
 		reason := ""
+		if n > 0 && gone(n-1) && r.rangeBefore(s.from) && r.onlyRange(spans[n-1].to, s.from) { // valid 5 March 8:00 – 7 March 20:00
+			reason = why[len(why)-1]
+		}
 		before := r.before(s.from)
 		if at := n - 1; at >= 0 && r.bracketed(spans[at], s) { // Stand: Mittwoch (25.02.2026)
 			before = r.before(spans[at].from)

@@ -279,6 +279,9 @@ func (r *reader) listed(i int) (dates, int) {
 // numbered tells whether a number is one of those behind a noun that is counted: the 4 of
 // berth 3-4, of lanes 3 and 4, of berths 2, 3 and 4.
 func (r *reader) numbered(i int) bool {
+	if i > 0 && strings.Contains(r.text[r.tok(i-1).to:r.tok(i).from], "  ") { // a column of its own
+		return false
+	}
 	n, comma := i-1, false
 	for r.is(n-1, 'n') && len(r.tok(n-1).text) <= 2 && (r.is(n, '-') && !r.tok(n).gap || r.and(n) || r.word(n, orWords) || r.is(n, '&') || r.is(n, '+') || r.is(n, '/') || r.is(n, ',') || r.word(n, list("to bis"))) {
 		comma = comma || r.is(n, ',')

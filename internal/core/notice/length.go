@@ -106,6 +106,9 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 	if word == "m" && !led && !r.is(at-1, '(') { // metres
 		return 0, 0
 	}
+	if n > 12 && !led && r.is(at-1, ',') && (word == "h" || word == "hrs") { // 12.3.2026, 17 h
+		return 0, 0
+	}
 	if word == "uur" && !r.word(i, durationWords) || (word == "h" || word == "hrs" || word == "ore" || word == "heures" || word == "horas" || word == "hours" || word == "hour" || word == "ora" || word == "hora" || word == "heure") && !led && !r.is(at-1, '(') && !r.is(at-1, ',') && word != "hours" && word != "hour" {
 		return 0, 0 // an hour of the day
 	}

@@ -80,7 +80,7 @@ func (r *reader) leftPhrases(spans []span) string {
 		if s.kind != 'd' {
 			continue
 		}
-		if r.is(s.from-1, '-') && !used(s.from-2) && (r.is(s.from-2, 'n') && r.is(s.from+1, '/') || r.is(s.from-2, 'w') && len(r.tok(s.from-2).text) == 2 && weekdaysOf(r.tok(s.from-2).text) != 0) { // berths 9-13/3, Mo-Fr 13/3
+		if r.is(s.from-1, '-') && !used(s.from-2) && (r.is(s.from-2, 'n') && (r.is(s.from+1, '/') || r.is(s.from, 'n') && !r.tok(s.from).gap && r.month(s.from+1) > 0) || r.is(s.from-2, 'w') && len(r.tok(s.from-2).text) == 2 && weekdaysOf(r.tok(s.from-2).text) != 0) { // berths 9-13/3, Mo-Fr 13/3
 			return r.said(s.from-2, s.to-1)
 		}
 		if t := r.tok(s.to); s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && t.kind == 'n' && len(t.text) <= 2 && t.num > 0 && t.num <= 31 && !used(s.to) {

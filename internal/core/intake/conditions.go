@@ -65,7 +65,7 @@ func (b *Batch) Look() {
 	}
 	mapper, texts := b.Mapping.Mapper(), map[string]string{}
 	for column, heading := range b.Mapping.Header {
-		if heading == "" || slices.Contains(b.Mapping.shown, column) {
+		if heading == "" || slices.Contains(b.Mapping.shown, column) && !match.Remarks(heading) {
 			continue
 		}
 		off := match.Off(heading)
@@ -87,7 +87,7 @@ func (b *Batch) Look() {
 	}
 }
 
-// Off says what columns that nothing shows say of rows that are loaded as they stand, though
+// Off says what columns of remarks, and those that nothing shows, say of rows that are loaded as they stand, though
 // it reads as if they should not be: that they are cancelled, or put off. Only rows that
 // counts tells of count.
 func (b *Batch) Off(counts func(row int) bool) (out []string) {

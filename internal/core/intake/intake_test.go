@@ -148,7 +148,8 @@ func TestFixedMistakes(t *testing.T) {
 	}
 }
 
-// TestOff names rows that are loaded though a column that nothing shows says otherwise.
+// TestOff names rows that are loaded though a column of remarks, or one that nothing shows, says
+// otherwise.
 func TestOff(t *testing.T) {
 	_, b := compiled(t, "cancel_when: 'State == \"Cancelled\"'\nevent: { title: '{Ship}', start: '{Day}' }\n",
 		"No|Ship|Day|State|Cancelled?\n1|A|2026-03-05|Cancelled|\n2|Moved|2026-03-06|ok|no\n3|C|2026-03-07|Cancelled – weather|\n4|D|2026-03-08|postponed|\n5|E|2026-03-09|Postponed|open\n5|E|2026-03-10|Postponed|open")
@@ -156,6 +157,11 @@ func TestOff(t *testing.T) {
 		`2 rows are loaded as they stand though State says "Cancelled – weather", "postponed" (set leave_out or cancel_when, or give --leave-out or --cancel-when)`,
 	}, b.Off(func(int) bool { return true }))
 	assert.Empty(t, b.Off(func(i int) bool { return i < 2 }))
+	_, b = compiled(t, "event: { title: '{Ship}', start: '{Day}', description: '{Notes}' }\n",
+		"No|Ship|Day|Notes\n1|Moved|2026-03-05|cancelled\n2|B|2026-03-06|moved to 12 March\n3|C|2026-03-07|the cancelled part is with the office")
+	assert.Equal(t, []string{
+		`2 rows are loaded as they stand though Notes says "cancelled", "moved to 12 March" (set leave_out or cancel_when, or give --leave-out or --cancel-when)`,
+	}, b.Off(func(int) bool { return true }))
 }
 
 // TestBatch sorts rows by what becomes of them.

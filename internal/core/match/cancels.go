@@ -181,6 +181,10 @@ func index(lists ...[]string) *byFirst {
 	return &out
 }
 
+// Remarks tells whether a column is called by a word for remarks. What one says of its row is
+// easily missed in the text of an event.
+func Remarks(heading string) bool { return headingOf(heading).rank(names("description")) > 0 }
+
 // Off gives a function that tells whether a text in a column of a heading says that what its
 // row is about does not take place, or not as it stands: Postponed, Cancelled – weather,
 // anything but a no under Cancelled, a no under Confirmed, Tbc under Status. Longer texts are

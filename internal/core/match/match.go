@@ -336,6 +336,8 @@ func suit(header table.Header, traits []Traits, given Given) ([]Choice, *fault.F
 		return m.choices, m.parted()
 	case !m.has("start") && m.unix() != nil:
 		return m.choices, m.unix()
+	case !m.has("start") && m.weekdaysOnly() != nil:
+		return m.choices, m.weekdaysOnly()
 	case !m.has("start"):
 		return m.choices, fault.Newf("no column holds the events' dates under a name such as Start or Date").Do("describe the columns in an intake file").
 			Offer("--start", "start", "", m.offered(func(c matchColumn) bool { return c.temporal && c.role != moment.ClockRole }))
@@ -384,11 +386,22 @@ func (m *chooser) parted() *fault.Fault {
 	return fault.Newf("the date stands in three columns: %s, %s and %s", labels[0], labels[1], labels[2]).Do("describe the start in an intake file, as in start: \"%s-%s-%s\"; draft writes the rest of it", refs[0], refs[1], refs[2])
 }
 
+// weekdaysOnly says that a column has days of the week where dates are needed; nil where none
+// has.
+func (m *chooser) weekdaysOnly() *fault.Fault {
+	for i, c := range m.columns {
+		if c.Filled > 0 && c.Lists == c.Filled && !m.numbers(i) {
+			return fault.Newf("%s holds days of the week and no dates", m.header.Label(i)).Do("write the dates into it, or beside it into a column called Date")
+		}
+	}
+	return nil
+}
+
 // offered gives the columns that a person may choose from, those first that fit.
 func (m *chooser) offered(fits func(matchColumn) bool) (out [][]string) {
 	for _, first := range []bool{true, false} {
 		for i, c := range m.columns {
-			if c.Filled > 0 && fits(c) == first {
+			if c.Filled > 0 && fits(c) == first && (first || !m.numbers(i)) {
 				name := m.header.Label(i)
 				if m.header.Find(name) != i {
 					name = "@" + table.Letter(i)

@@ -36,6 +36,7 @@ func TestMatch(t *testing.T) {
 		{"No|Name|Created on|Event date|Updated", "1|A|2026-01-14|2026-03-14|2026-01-15", "start Event date, title Name"},
 		{"No|Name|Deadline", "1|A|2026-03-15", "start Deadline, title Name"},
 		{"No|Name|Low water|High water", "1|A|2026-03-15 09:00|2026-03-15 15:00", "no column holds the events' dates under a name such as Start or Date"},
+		{"No|Day|Time|Task", "1|Mon|08:00|A\n2|Tue|09:00|B", "Day holds days of the week and no dates"},
 		{"No|Name|When|Repeats|Repeat until|Status", "1|A|2026-03-15|weekly|2026-05-01|confirmed", "start When, title Name, repeat Repeats, repeat_until Repeat until, status Status"},
 		{"No|Name|When|Status", "1|A|2026-03-15|paid", "start When, title Name"},
 		{"No|Name|Day|Day", "1|A|2026-03-15|2026-03-16", `"Day" names 2 columns, C and D`},
@@ -238,7 +239,7 @@ func TestGiven(t *testing.T) {
 	_, f := read(header, row, nil)
 	require.NotNil(t, f)
 	assert.Equal(t, "start", f.Missing)
-	assert.Equal(t, [][]string{{"Tide"}, {"Moon"}, {"No"}, {"Ship"}, {"Remark"}, {"At"}}, f.Choices)
+	assert.Equal(t, [][]string{{"Tide"}, {"Moon"}, {"Ship"}, {"Remark"}, {"At"}}, f.Choices)
 	assert.Contains(t, f.Error(), `give --start "Tide"`)
 	got, f := read(header, row, map[string][]string{"start": {"Moon"}, "title": {"remark"}})
 	require.Nil(t, f)

@@ -47,7 +47,7 @@ func (r *reader) free(spans []span, of func() *regexp.Regexp) bool {
 
 // bare tells whether a day is one of the week and nothing says of which.
 func (x *day) bare() bool {
-	return x.relative && x.weekdays != 0 && !x.next && !x.near && x.after == 0 && x.week.IsZero()
+	return x.relative && x.weekdays != 0 && !x.next && !x.near && x.after == 0
 }
 
 // daysOf calls do for each day of some spans.
@@ -112,7 +112,11 @@ func (d *document) framed(u unit, r *reader, spans []span) (week int, left strin
 		}
 	case len(spans) == 1 && spans[0].kind == 'd' && spans[0].dates.until != nil && !spans[0].dates.days[0].relative && heads() && phraseIn(u.text, listNouns) != "": // Berth plan 9–15 March
 		if days, f := d.resolve(spans[0].dates); f == nil && len(days) == 1 && !days[0].last.After(days[0].first.AddDate(0, 0, 6)) {
-			d.frame = &frame{unit: u, heads: true, first: days[0].first, last: days[0].last}
+			if d.frame = (&frame{unit: u, heads: true, first: days[0].first, last: days[0].last}); d.set.Message && strings.HasSuffix(strings.TrimSpace(u.text), ":") {
+				d.frames = append(d.frames, d.frame)
+				d.pass(u, u.text, daysBelow)
+				week = 0
+			}
 		}
 		return week, ""
 	case !weeks:

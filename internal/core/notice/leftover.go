@@ -58,7 +58,7 @@ func (r *reader) leftWords(spans []span) string {
 			return r.said(i-1, i)
 		case t.kind == 'w' && monthOf(t.text) > 0 && !r.word(i, list("may march mar set out ago")) && r.is(i-1, 'w') && numberWords.number(r.tok(i-1).text) > 0 && has('d'): // onze mars
 			return r.said(i-1, i)
-		case t.kind == 'n' && (t.ordinal || r.is(i-1, '(') && (r.is(i+1, ')') || r.is(i+1, '.') && r.is(i+2, ')')) && t.num > 12) && t.num <= 31 && slices.ContainsFunc(spans, func(s span) bool {
+		case t.kind == 'n' && (t.ordinal || r.is(i-1, '(') && (r.is(i+1, ')') || r.is(i+1, '.') && r.is(i+2, ')'))) && t.num > 0 && t.num <= 31 && slices.ContainsFunc(spans, func(s span) bool {
 			return s.kind == 'd' && s.dates.days[0].relative && s.dates.days[0].weekdays != 0 && i >= s.to && i <= s.to+3
 		}) && r.dayAlone(i+1): // Tuesday (10th)
 			return r.said(i, i)

@@ -18,6 +18,9 @@ const oneOfSeveral = "names several of which one is meant"
 // notToBe is why a day is passed over that a text says is not the one.
 const notToBe = "what is not to be, or no longer"
 
+// endAbove is why a line of a programme that says when it is over is passed over.
+const endAbove = "the end of what stands above it, which is no event of its own"
+
 // unit reads one unit of a text.
 func (d *document) unit(u unit) {
 	if len(u.fields) > 0 {
@@ -65,7 +68,8 @@ func (d *document) unit(u unit) {
 	}
 	groups := grouped(r, spans)
 	if len(groups) == 1 && groups[0].dates == nil && len(d.out.Events) > 0 && endLine().MatchString(u.text) {
-		d.pass(u, u.text, "the end of what stands above it, which is no event of its own")
+		d.endApart(u.text)
+		d.pass(u, u.text, endAbove)
 		return
 	}
 	d.roughly(u, r, len(groups) == 0 && len(passed) == 0)

@@ -113,6 +113,9 @@ func (d *document) timesElsewhere() {
 // listNouns name what is a list of events, and no event.
 var listNouns = []string{"plan", "plans", "berth plan", "programme", "program", "schedule", "schedules", "timetable", "calendar", "rota", "roster", "list", "events", "dates", "courses", "overview", "agenda", "arrivals", "departures", "bookings", "movements", "week", "month", "kalender", "terminplan", "termine", "übersicht", "wochenplan", "dienstplan", "belegungsplan", "calendrier", "horaire", "horaires", "planning", "calendario", "programma", "programa", "orario", "horario", "horário", "kalenderwoche", "rooster", "planning"}
 
+// daysBelow is why the days of a heading are passed over.
+const daysBelow = "the days of what stands below it"
+
 // overLists takes the days of a heading that only say which days those of the list below it
 // are of. Where it may be an event of its own it is held.
 func (d *document) overLists() {
@@ -134,7 +137,7 @@ func (d *document) overLists() {
 		switch {
 		case n == 0 || outside:
 		case phraseIn(e.Text, listNouns) != "":
-			d.out.Passed = append(d.out.Passed, Passed{e.Text, "the days of what stands below it", e.Page, e.Line})
+			d.out.Passed = append(d.out.Passed, Passed{e.Text, daysBelow, e.Page, e.Line})
 			events = slices.Delete(events, i, i+1)
 			i--
 		default:

@@ -312,13 +312,16 @@ const speedNow = "2026-01-01T08:00"
 
 // speedTasks are the tasks of so many rows.
 func speedTasks(dir, bin string, n int) []speedTask {
-	gone := func(name string) func() {
-		return func() { os.Remove(filepath.Join(dir, name+".ics")); os.RemoveAll(filepath.Join(dir, ".almanach")) }
+	gone := func() { // no calendar of another task is left either: a load looks through all of a desk
+		for _, name := range []string{"berths", "sheets", "small"} {
+			os.Remove(filepath.Join(dir, name+".ics"))
+		}
+		os.RemoveAll(filepath.Join(dir, ".almanach"))
 	}
 	back := func(name string) func() {
 		kept := filepath.Join(dir, name+".kept")
 		return func() {
-			gone(name)()
+			gone()
 			must(leastCopy(kept))
 			must(os.Rename(kept+".copy", filepath.Join(dir, name+".ics")))
 		}
@@ -340,8 +343,8 @@ func speedTasks(dir, bin string, n int) []speedTask {
 	}
 	month := []string{"--from", "2026-06-01", "--to", "2026-06-30"}
 	tasks := []speedTask{
-		{name: "first load, csv", args: load("berths"), before: gone("berths"), least: []string{"csv", "calls.csv", "copy", "berths.kept", "scan", "berths.kept"}},
-		{name: "first load, xlsx", args: load("sheets"), before: gone("sheets"), least: []string{"zip", "calls.xlsx", "copy", "sheets.kept", "scan", "sheets.kept"}},
+		{name: "first load, csv", args: load("berths"), before: gone, least: []string{"csv", "calls.csv", "copy", "berths.kept", "scan", "berths.kept"}},
+		{name: "first load, xlsx", args: load("sheets"), before: gone, least: []string{"zip", "calls.xlsx", "copy", "sheets.kept", "scan", "sheets.kept"}},
 		{name: "unchanged load, csv", args: load("berths"), before: back("berths"), least: []string{"csv", "calls.csv", "scan", "berths.kept"}},
 		{name: "unchanged load, xlsx", args: load("sheets"), before: back("sheets"), least: []string{"zip", "calls.xlsx", "scan", "sheets.kept"}},
 		{name: "unchanged once more, csv", args: load("berths"), before: again("berths"), least: []string{"csv", "calls.csv", "scan", "berths.kept"}},

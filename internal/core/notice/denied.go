@@ -2,9 +2,12 @@ package notice
 
 import (
 	"regexp"
+	"strconv"
 	"strings"
 	"sync"
+	"time"
 
+	"almanach/internal/core/fault"
 	"almanach/internal/core/pattern"
 )
 
@@ -75,3 +78,34 @@ var harmless = sync.OnceValue(func() *regexp.Regexp {
 
 // stopped is a service that does not run on a day, which tells of the whole of it.
 var stopped = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:no|keine?|pas de|sin|senza|nessun[ao]?|sem|geen|(?:no hay|não há|non c[’']è|non ci sono|no habrá|não haverá|non ci sarà)(?: el| la| o| a| il)?) (?:sailings?|ferr(?:y|ies)|trains?|bus(?:es)?|(?:\p{L}+ )?services?|(?:lotsen|fähr|bahn|bus)?dienst|fähren?|betrieb|bacs?|navettes?|servicio|transbordador(?:es)?|servizio|traghett[oi]|serviço|barcas?|dienst|veerboten|veerboot|veerdienst)(?:$|[^\p{L}])`)
+
+// staysOpen is what is as it always is on a day, among those on which it is closed.
+var staysOpen = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:(?:stays?|remains?|is|will be|will stay|will remain) open(?: as (?:usual|normal))?|bleib\p{L}*(?: \p{L}+)? (?:offen|geöffnet|frei)|rest(?:e|ent|era|eront) (?:ouvert|libre)\p{L}*|permanece(?:rá)? abiert[oa]|(?:rimane|resta)(?:no)? apert[oaie]|(?:permanece|mantém-se) abert[oa]|blijft(?: \p{L}+)? open)(?:$|[^\p{L}])`)
+
+// open holds what is said to be closed on a day of which another sentence says that it is open.
+// It tells whether that is all that the sentence says.
+func (d *document) open(u unit, r *reader, spans []span) bool {
+	if !u.sentence || len(d.out.Events) == 0 || !saysDays(spans) || hasKind(spans, 't') || !staysOpen().MatchString(u.text) || phraseIn(u.text, closedWords) != "" {
+		return false
+	}
+	held := false
+	for _, s := range spans {
+		if s.kind != 'd' || s.dates.until != nil {
+			return false
+		}
+		days, f := d.resolve(s.dates)
+		for i := range d.out.Events {
+			e := &d.out.Events[i]
+			for n := 0; f == nil && n < len(days); n++ {
+				if on := days[n].first; e.Held == nil && !e.Cancelled && !e.Start.IsZero() && e.Start.Before(on.AddDate(0, 0, 1)) && (e.Start.Truncate(24*time.Hour).Equal(on) || !e.End.Before(on)) {
+					e.Held = fault.New(fault.Shorten(e.Text, 80), "the text says of a day of it that something is open: "+strconv.Quote(fault.Shorten(u.text, 60))).Do("write each day into a line of its own")
+					held = true
+				}
+			}
+		}
+	}
+	if held {
+		d.pass(u, u.text, "when something stays open, which is no event")
+	}
+	return held
+}

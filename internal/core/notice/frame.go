@@ -50,6 +50,14 @@ func (x *day) bare() bool {
 	return x.relative && x.weekdays != 0 && !x.next && !x.near && x.after == 0
 }
 
+// numbered tells whether a day is one of the week with its number, and no month: Wednesday 11.
+func (x *day) numbered() bool { return !x.relative && x.month == 0 && x.weekdays != 0 }
+
+// ranged tells whether a span is the days from one date to another.
+func (s *span) ranged() bool {
+	return s.kind == 'd' && s.dates.until != nil && !s.dates.days[0].relative
+}
+
 // daysOf calls do for each day of some spans.
 func daysOf(spans []span, do func(x *day)) {
 	for n := range spans {
@@ -87,119 +95,110 @@ func (r *reader) ofWeek(s span) bool {
 // are of the week named last. It gives which of the spans is that week itself, -1 for none, and
 // why days may be of it and need not, "" for nothing.
 func (d *document) framed(u unit, r *reader, spans []span) (week int, left string) {
-	week = -1
+	week, apart := d.weekNamed(u, r, spans)
+	bare := anyDay(spans, (*day).bare)
+	switch {
+	case apart && bare:
+		return week, "names a week, and a day of the week apart from it"
+	case apart || d.frame == nil:
+		return week, ""
+	case bare || !d.frame.first.IsZero() && anyDay(spans, (*day).numbered):
+		return week, d.frame.take(u, spans)
+	}
+	return week, ""
+}
+
+// weekNamed notes the week that a text names, and gives which of its spans is that week, -1 for
+// none. The week may be said apart from days of the week in the same text.
+func (d *document) weekNamed(u unit, r *reader, spans []span) (week int, apart bool) {
 	heads := func() bool {
 		return strings.HasSuffix(strings.TrimSpace(u.text), ":") || !u.sentence || phraseIn(u.text, listNouns) != "" && listBelow().MatchString(u.text)
 	}
-	weeks := containsOne(strings.ToLower(u.text), "week woche semaine semana settimana fortnight")
-	bare := anyDay(spans, (*day).bare)
-	inWeek := bare || d.frame != nil && !d.frame.first.IsZero() && anyDay(spans, func(x *day) bool { return !x.relative && x.month == 0 && x.weekdays != 0 })
 	at := slices.IndexFunc(spans, r.ofWeek)
 	switch {
-	case at >= 0:
+	case at >= 0: // w/c 16 March
 		days, f := d.resolve(spans[at].dates)
 		if f != nil || len(days) == 0 {
-			break
+			return -1, false
 		}
-		d.frame = &frame{unit: u, heads: bare || heads()}
+		d.frame = &frame{unit: u, heads: anyDay(spans, (*day).bare) || heads()}
 		if day := days[0].first.Weekday(); day == time.Monday || day == time.Sunday {
 			d.frame.first, d.frame.last = days[0].first, days[0].first.AddDate(0, 0, 6)
 		}
 		if d.frame.heads {
 			d.frames = append(d.frames, d.frame)
 			d.pass(u, u.text, "a week, and not a day of it")
-			week = at
+			return at, false
 		}
-	case len(spans) == 1 && spans[0].kind == 'd' && spans[0].dates.until != nil && !spans[0].dates.days[0].relative && heads() && phraseIn(u.text, listNouns) != "": // Berth plan 9–15 March
-		if days, f := d.resolve(spans[0].dates); f == nil && len(days) == 1 && !days[0].last.After(days[0].first.AddDate(0, 0, 6)) {
-			if d.frame = (&frame{unit: u, heads: true, first: days[0].first, last: days[0].last}); d.set.Message && strings.HasSuffix(strings.TrimSpace(u.text), ":") {
-				d.frames = append(d.frames, d.frame)
-				d.pass(u, u.text, daysBelow)
-				week = 0
-			}
+	case len(spans) == 1 && spans[0].ranged() && phraseIn(u.text, listNouns) != "" && heads(): // Berth plan 9–15 March
+		days, f := d.resolve(spans[0].dates)
+		if f != nil || len(days) != 1 || days[0].last.After(days[0].first.AddDate(0, 0, 6)) {
+			return -1, true
 		}
-		return week, ""
-	case !weeks:
-	case r.free(spans, nextWeek) && soThen().MatchString(u.text): // next week I am away, so it must be on Friday
-	case r.free(spans, nextWeek):
-		if bare {
-			left = "names the next week, and a day of the week apart from it"
+		d.frame = &frame{unit: u, heads: true, first: days[0].first, last: days[0].last}
+		if d.set.Message && strings.HasSuffix(strings.TrimSpace(u.text), ":") {
+			d.frames = append(d.frames, d.frame)
+			d.pass(u, u.text, daysBelow)
+			return 0, true
 		}
+		return -1, true
+	case !containsOne(strings.ToLower(u.text), "week woche kw semaine semana settimana fortnight"):
+	case r.free(spans, nextWeek) && !soThen().MatchString(u.text):
 		if d.frame = (&frame{unit: u, next: true, heads: len(spans) == 0 && heads()}); d.frame.heads {
 			d.frames = append(d.frames, d.frame)
 		}
-		return week, left
-	case r.free(spans, someWeek) || r.namedWeek(spans):
-		if bare {
-			left = "names a week, and a day of the week apart from it"
-		}
+		return -1, true
+	case r.free(spans, nextWeek): // next week I am away, so it must be on Friday
+	case r.free(spans, someWeek) || r.namedWeek(spans) || len(spans) == 0 && weekNumber().MatchString(u.text):
 		d.frame = &frame{unit: u}
-		return week, left
+		return -1, true
 	case r.free(spans, presentWeek):
 		d.frame = nil
 	}
-	if f := d.frame; f != nil && inWeek {
-		if f.used = true; !f.heads || !f.next && f.first.IsZero() || u.sentence && f.unit.line != u.line {
-			return week, "names a day of the week, and the text speaks of another week: " + strconv.Quote(fault.Shorten(f.unit.text, 60))
-		}
-		outside := false
-		daysOf(spans, func(x *day) {
-			switch {
-			case !f.first.IsZero() && !x.relative && x.month == 0 && x.weekdays != 0 && bits.OnesCount8(x.weekdays) == 1: // Wednesday 11
-				if on := weekdayFrom(f.first, x.weekdays); on.Day() == x.day {
-					x.year, x.month = on.Year(), int(on.Month())
-				}
-			case !x.bare():
-			case f.next:
-				x.after = -1
-			case bits.OnesCount8(x.weekdays) == 1 && weekdayFrom(f.first, x.weekdays).After(f.last):
-				outside = true
-			default:
-				x.week = f.first
-			}
-		})
-		if outside {
-			return week, "names a day of the week that is none of the days above it"
-		}
-	}
-	return week, ""
+	return -1, false
 }
 
-// staysOpen is what is as it always is on a day, among those on which it is closed.
-var staysOpen = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:(?:stays?|remains?|is|will be|will stay|will remain) open(?: as (?:usual|normal))?|bleib\p{L}*(?: \p{L}+)? (?:offen|geöffnet|frei)|rest(?:e|ent|era|eront) (?:ouvert|libre)\p{L}*|permanece(?:rá)? abiert[oa]|(?:rimane|resta)(?:no)? apert[oaie]|(?:permanece|mantém-se) abert[oa]|blijft(?: \p{L}+)? open)(?:$|[^\p{L}])`)
-
-// open holds what is said to be closed on a day of which another sentence says that it is open.
-// It tells whether that is all that the sentence says.
-func (d *document) open(u unit, r *reader, spans []span) bool {
-	if !u.sentence || len(d.out.Events) == 0 || !saysDays(spans) || hasKind(spans, 't') || !staysOpen().MatchString(u.text) || phraseIn(u.text, closedWords) != "" {
-		return false
+// take puts days of the week into the week of a frame, and gives why that is not certain, "" for
+// nothing.
+func (f *frame) take(u unit, spans []span) (left string) {
+	f.used = true
+	if !f.heads || !f.next && f.first.IsZero() || u.sentence && f.unit.line != u.line {
+		return "names a day of the week, and the text speaks of another week: " + strconv.Quote(fault.Shorten(f.unit.text, 60))
 	}
-	held := false
-	for _, s := range spans {
-		if s.kind != 'd' || s.dates.until != nil {
-			return false
-		}
-		days, f := d.resolve(s.dates)
-		for i := range d.out.Events {
-			e := &d.out.Events[i]
-			for n := 0; f == nil && n < len(days); n++ {
-				if on := days[n].first; e.Held == nil && !e.Cancelled && !e.Start.IsZero() && !e.Start.After(on.AddDate(0, 0, 1)) && (e.Start.Truncate(24*time.Hour).Equal(on) || !e.End.Before(on)) {
-					e.Held = fault.New(fault.Shorten(e.Text, 80), "the text says of a day of it that something is open: "+strconv.Quote(fault.Shorten(u.text, 60))).Do("write each day into a line of its own")
-					held = true
-				}
+	daysOf(spans, func(x *day) {
+		single := bits.OnesCount8(x.weekdays) == 1
+		switch {
+		case x.numbered() && single && !f.first.IsZero(): // Wednesday 11
+			if on := weekdayFrom(f.first, x.weekdays); on.Day() == x.day {
+				x.year, x.month = on.Year(), int(on.Month())
 			}
+		case !x.bare():
+		case f.next:
+			x.after = -1
+		case single && weekdayFrom(f.first, x.weekdays).After(f.last):
+			left = "names a day of the week that is none of the days above it"
+		default:
+			x.week = f.first
 		}
+	})
+	return left
+}
+
+// frameOf notes the week that the subject of a message names. What answers it may be of a later
+// week, so that next week is none that days can be put into.
+func (d *document) frameOf(subject string) {
+	r, u := &reader{text: subject, toks: scan(subject)}, unit{text: subject}
+	passed := len(d.out.Passed)
+	d.weekNamed(u, r, d.spans(r, u))
+	if d.out.Passed, d.frames = d.out.Passed[:passed], nil; d.frame != nil && d.frame.next {
+		d.frame.heads = false
 	}
-	if held {
-		d.pass(u, u.text, "when something stays open, which is no event")
-	}
-	return held
 }
 
 // namedWeek tells whether a text names a week by what it is of: Easter week.
 func (r *reader) namedWeek(spans []span) bool {
 	for i, t := range r.toks {
-		if t.text == "week" && r.is(i-1, 'w') && !within(spans, i) && !r.word(i-1, dayLinks) && !r.word(i-1, list("this next last each every a an per all whole working same one other any mid in my our your current previous whole full entire that second third")) && r.weekday(i-1) == 0 {
+		if t.text == "week" && r.is(i-1, 'w') && !within(spans, i) && !r.word(i-1, dayLinks) && !r.word(i-1, list("this next last which what each every a an per all whole working same one other any mid in my our your current previous whole full entire that second third")) && r.weekday(i-1) == 0 {
 			return true
 		}
 	}

@@ -180,6 +180,9 @@ func (r *reader) behind(i int) int {
 // tideAt is the time of a tide.
 var tideAt = pattern.Lazy(`(?i)\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|marée haute|marée basse|pleamar|bajamar|hoogwater|laagwater)\b[^.;]{0,30}\b(?:is|at|ist|um|à|a las|om)\s+\d`)
 
+// takesTime is what is no time of a place: take your time, worth my time, in our time.
+var takesTime = pattern.Lazy(`(?i)(?:take|takes|taking|took|need|worth|of|for|waste|value|appreciate|spend|give|gives|given|in)\s+(?:up )?(?:my|your|our|their|his|her) time`)
+
 // tideClock is the time of high or low water by its letters, as tables of tides have it.
 var tideClock = pattern.Lazy(`\b(?:HW|LW|HHW|LLW|HWS|LWS)\b[ :]*(?:at |is |um |à )?\d{1,2}[:.h]?\d\d\b`)
 

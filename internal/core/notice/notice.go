@@ -230,6 +230,9 @@ func Read(lines []Line, set Settings) Found {
 			d.pass(unit{page: l.Page, line: l.Number}, l.Gone, "it is crossed out, and something else stands beside it")
 		}
 	}
+	if set.Message && set.Subject != "" {
+		d.frameOf(set.Subject)
+	}
 	units := d.posters(unitsOf(lines))
 	for n, u := range units {
 		if set.Stop != nil && set.Stop() {

@@ -193,6 +193,9 @@ func (r *reader) leftPhrases(spans []span) string {
 	if p := phraseIn(r.text, likelyWords); p != "" && !(p == "would be" && phraseIn(r.text, []string{"would be best", "would be better", "would be perfect", "would be fine", "would be great", "would be good", "would be ideal", "would be ok", "would be okay", "would be possible", "would be convenient", "would be nice"}) != "") && (has('d') || has('t')) {
 		return "says " + strconv.Quote(p) + ": it is not certain"
 	}
+	if p := phraseIn(r.text, []string{"my time", "your time", "our time", "their time", "his time", "her time", "meine zeit", "meiner zeit", "deiner zeit", "ihrer zeit", "unserer zeit", "mon heure", "ton heure", "votre heure", "notre heure", "hora mía", "mi hora", "tu hora", "su hora", "ora mia", "ora tua", "ora vostra", "minha hora", "tua hora", "vossa hora", "mijn tijd", "jouw tijd", "jullie tijd", "onze tijd"}); p != "" && has('t') && !takesTime().MatchString(r.text) {
+		return "says a time of somebody's place (" + strconv.Quote(p) + "), and not of which zone"
+	}
 	if has('t') && tideClock().MatchString(r.text) {
 		return "says when the tide is, and not when the event begins"
 	}

@@ -23,7 +23,7 @@ var madeAt = pattern.Lazy(`(?i)^\s*(?:fait|rédigé|établi|fatto|redatto|hecho|
 
 // veto takes away the days that belong to no event, and says why.
 func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []string) {
-	minutes := phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
+	minutes := phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "minutes from", "notes of", "notes from", "notes on", "summary of", "recap of", "notizen zu", "notizen vom", "notes de", "notas de", "appunti", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
 	due := 0
 	gone := func(n int) bool {
 		return len(why) > 0 && !slices.ContainsFunc(kept, func(s span) bool { return s.from == spans[n].from })

@@ -172,7 +172,11 @@ func (w *writer) text() string {
 		if w.names == nil {
 			w.names = map[string]string{}
 		}
-		w.names[w.want[len(w.want)-1]] = name
+		when := w.want[len(w.want)-1]
+		if other, ok := w.names[when]; ok && other != name { // two at one time
+			name = ""
+		}
+		w.names[when] = name
 		on, a, b := w.day(day, w.IntN(2) == 0), w.clock(from), w.clock(to)
 		switch style {
 		case 0:

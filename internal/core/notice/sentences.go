@@ -17,6 +17,12 @@ var clockOnly = pattern.Lazy(`(?i)\b(?:at|from|to|until|till|um|ab|bis|à|a las|
 // ordinalNoun is a noun behind a number with a full stop, as German counts.
 var ordinalNoun = pattern.Lazy(`^(?:Halbjahr|Quartal|Semester|Trimester|Stock|Etage|Obergeschoss|OG|Sitzung|Termin|Lauf|Abschnitt|Klasse|Reihe)\b`)
 
+// labelAhead is a label that begins a sentence: Tickets: 8.00.
+var labelAhead = pattern.Lazy(`^\p{Lu}\p{L}*(?: \p{L}+)?: `)
+
+// partOf stands before the number of a part of a text.
+var partOf = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:section|chapter|page|part|item|point|article|clause|paragraph|version|kapitel|abschnitt|seite|punkt|artikel|ziffer|chapitre|paragraphe|sección|capítulo|página|sezione|capitolo|pagina|paragrafo|secção|hoofdstuk|paragraaf) $`)
+
 // beginnings are words that begin a sentence behind "p.m.": with any other it goes on.
 var beginnings = words(`the a an it we i you he she they this that these there please then after afterwards before all no not our your their my if in on at for from until bring see let could can will would is are was who what when where as thanks thank best regards everybody everyone nobody any`)
 
@@ -57,21 +63,31 @@ func sentences(text string) []int {
 				following := &reader{text: rest, toks: scan(rest[:min(len(rest), 20)])}
 				return !capitals && upper(next) && following.word(0, beginnings)
 			}
+			named := func() bool { // a day and the name of its month
+				following := &reader{text: rest, toks: scan(rest[:min(len(rest), 30)])}
+				_, day := following.numeric(0)
+				return day > 0 && following.is(0, 'n') && following.month(1) > 0
+			}
 			digits := word != "" && strings.Trim(word, "0123456789") == ""
 			if !digits && strings.Trim(word, "0123456789.-–") == "" && strings.Contains(word, ".") { // 03.03. Blood donation
-				if !clockOnly().MatchString(text[max(0, start-12):i]) || !begins() && (capitals || !upper(next) || !SaysDay(firstSentence(rest))) { // at 14.00. The drill
+				time, days := clockOnly().MatchString(text[max(0, start-12):i]), SaysDay(firstSentence(rest))
+				switch {
+				case time && (begins() || !capitals && upper(next) && days || named()): // at 14.00. The drill; 7.50. 24 March
+				case begins() && days: // section 3.4. On 26 March
+				case partOf().MatchString(text[:start]) && (upper(next) || named()): // section 3.4. Thursday, 26 March
+				default:
 					continue
 				}
 			}
 			if (word == "p.m" || word == "a.m") && !begins() {
 				continue
 			}
-			if (word == "hrs" || word == "hr" || word == "mins" || word == "min") && start > 1 && text[start-2] >= '0' && text[start-2] <= '9' && (begins() || !capitals && upper(next) && SaysDay(firstSentence(rest))) { // at 1045 hrs. Crane test on 3 May
+			if (word == "hrs" || word == "hr" || word == "mins" || word == "min") && start > 1 && text[start-2] >= '0' && text[start-2] <= '9' && (begins() || named() || !capitals && upper(next) && (SaysDay(firstSentence(rest)) || labelAhead().MatchString(rest))) { // at 1045 hrs. Crane test on 3 May
 				out = append(out, end)
 				i = end
 				continue
 			}
-			if following := strings.FieldsFunc(strings.ToLower(rest[:min(len(rest), 12)]), func(r rune) bool { return !unicode.IsLetter(r) }); digits && len(word) <= 2 && len(following) > 0 && (rangeWords.has(following[0]) || andWords.has(following[0]) || orWords.has(following[0])) { // vom 16. bis
+			if following := strings.FieldsFunc(strings.ToLower(rest[:min(len(rest), 12)]), func(r rune) bool { return !unicode.IsLetter(r) }); digits && len(word) <= 2 && len(following) > 0 && (capitals || !unicode.IsUpper(next)) && (rangeWords.has(following[0]) || andWords.has(following[0]) || orWords.has(following[0])) { // vom 16. bis
 				continue
 			}
 			if (word == "std" || word == "stdn" || word == "hr" || word == "hrs" || word == "c") && unicode.IsDigit(next) { // 1 Std. 30 Min.

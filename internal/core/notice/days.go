@@ -100,6 +100,9 @@ func (r *reader) when(i int) (dates, int) {
 		if e == 0 || d.relative != first.relative {
 			break
 		}
+		if r.is(end, ';') && (r.is(e, 'w') && !r.and(e) || r.is(e, 'n')) { // cancelled today; tomorrow first sailing at 9
+			break
+		}
 		commas = commas && r.is(end, ',') && n == r.link(end+1)
 		out.or = out.or || either
 		if r.is(end, '/') && out.days[len(out.days)-1].year > 0 && d.year > 0 { // 2026-04-06/2026-04-17, a range in ISO 8601

@@ -173,6 +173,8 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	case g.times != nil && !d.set.Message && d.eitherHalf(g.times):
 		c := g.times.list[0]
 		return fault.Newf("says %s, which may be in the night or in the afternoon, or no time at all", c).Do("write it as %02d:%02d or %02d:%02d", c.hour, c.minute, c.hour+12, c.minute)
+	case g.times != nil && g.times.list[0].hour == 24 && g.dates != nil && !(len(g.dates.days) == 1 && g.dates.days[0].relative && g.dates.days[0].weekdays == 0):
+		return fault.Newf("begins at midnight, which may be that at the beginning of the day or at its end").Do("write it as 00:00 or 24:00")
 	case g.times != nil && d.set.Message && d.guessedHalf(g.times.list[0]) && (phraseIn(text, atAnyHour) != "" || g.times.list[0].colon && g.times.list[0].hour >= 5):
 		c := g.times.list[0]
 		return fault.Newf("says %s, which may be in the morning or in the afternoon", c).Do("write it as %02d:%02d or %02d:%02d", c.hour, c.minute, c.hour+12, c.minute)

@@ -416,6 +416,8 @@ func (r *reader) shipComes(i int) int {
 func (r *reader) stay(a, b group) bool {
 	first, second := r.before(a.from), r.before(b.from)
 	switch {
+	case endsWith(first, []string{"in"}) && endsWith(second, []string{"out"}): // in Thu 08:00, out Sat 17:00
+		return true
 	case r.compoundEnd(a.from, "beginn", "start", "anfang") && r.compoundEnd(b.from, "ende", "schluss"):
 		return true
 	case endsWith(second, leavings) && (endsWith(first, comings) || endsWith(first, []string{"now", "eta now"}) || r.shipComes(a.from) >= 0):
@@ -496,7 +498,7 @@ var (
 
 // comesWords are those words, and others that are no name of a ship.
 var comesWords = words(strings.Join(slices.Concat(comings, leavings), " ") + ` depart leave sail sailing return returns back departing leaving ended saída
-	hours hrs local lt then she it he they both thereafter afterwards dann danach puis luego poi depois daarna berth quay`)
+	hours hrs local lt out then she it he they both thereafter afterwards dann danach puis luego poi depois daarna berth quay`)
 
 // returns tells whether two times of different days may be the beginning and the end of
 // one thing: sails today at 16:00, back tomorrow at noon.

@@ -178,7 +178,7 @@ func (r *reader) behind(i int) int {
 }
 
 // tideAt is the time of a tide.
-var tideAt = pattern.Lazy(`(?i)\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|marée haute|marée basse|pleamar|bajamar|hoogwater|laagwater)\b[^.;]{0,30}\b(?:is|at|ist|um|à|a las|om)\s+\d`)
+var tideAt = pattern.Lazy(`(?i)\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|marée haute|marée basse|pleamar|bajamar|hoogwater|laagwater)\b[^.;]{0,30}\b(?:is|at|ist|um|à|a las|om)\s+\d|\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|pleamar|bajamar|hoogwater|laagwater)\b[^.;:\d]{0,20}:`)
 
 // takesTime is what is no time of a place: take your time, worth my time, in our time.
 var takesTime = pattern.Lazy(`(?i)(?:take|takes|taking|took|need|worth|of|for|waste|value|appreciate|spend|give|gives|given|in)\s+(?:up )?(?:my|your|our|their|his|her) time`)

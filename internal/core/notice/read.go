@@ -86,7 +86,7 @@ func (d *document) unit(u unit) {
 	if left = cmp.Or(left, r.endsBy(passed, spans)); left == "" && d.backwards(groups) && !r.either(groups) {
 		left = "names days of the week that do not follow each other"
 	}
-	if left == "" && len(groups) > 1 && cancels(u.text) && phraseIn(u.text, stands) != "" {
+	if left == "" && len(groups) > 1 && cancels(u.text) && (phraseIn(u.text, stands) != "" || strings.Contains(r.text[r.tok(groups[0].to-1).to:r.tok(groups[len(groups)-1].from).from], ";")) {
 		left = "says of one thing that it is cancelled, and of another that it stands"
 	}
 	if left == "" && (d.set.Message || u.sentence) && len(groups) > 0 && !slices.Contains(passed, notToBe) && denied(u.text) && !cancels(u.text) && !(groups[0].times == nil && stopped().MatchString(u.text)) {
@@ -408,7 +408,7 @@ var dayOrdinals = words(`sixth seventh eighth ninth tenth eleventh twelfth thirt
 var hoursOfPart = pattern.Lazy(`(?i)^\W*(?:mornings?|afternoons?|evenings?|night|am|pm|vormittags?|nachmittags?|abends?|morgens|matin|matinée|après-midi|soir|soirée|mañana|tarde|noche|mattina|pomeriggio|sera|manhã|noite|ochtend|middag|avond)\W+\d{1,2}\b`)
 
 // maybeWhen is a number that may be a day or a time, and was not read as one.
-var maybeWhen = pattern.Lazy(`(?i)\bthe \d{1,2}(?:st|nd|rd|th)\b|\b(?:no|el|o|il|ao|al) (?:dia|día|giorno) \d{1,2}\b|\b(?:0\d|1\d|2[0-3]):[0-5]\d\b|\(\d{1,2}\s?[-–]\s?\d{1,2}\)|\b(?:[01]\d|2[0-3])[0-5]\d ?(?:hrs|lt|utc|z)\b`)
+var maybeWhen = pattern.Lazy(`(?i)\bthe \d{1,2}(?:st|nd|rd|th)\b|\b[0-2]\d[0-5]\d/\d{1,2}(?:st|nd|rd|th)\b|\b(?:no|el|o|il|ao|al) (?:dia|día|giorno) \d{1,2}\b|\b(?:0\d|1\d|2[0-3]):[0-5]\d\b|\(\d{1,2}\s?[-–]\s?\d{1,2}\)|\b(?:[01]\d|2[0-3])[0-5]\d ?(?:hrs|lt|utc|z)\b`)
 
 // weekNumber is a week by its number, and fromNow a time that counts from now.
 var (

@@ -74,6 +74,8 @@ func (d *document) events(u unit, r *reader, groups []group) {
 		case g.daily: // 8:00 to 12:00 and 13:00 to 17:00 each day
 		case g.inherits && !r.ownWords(groups, n), g.inherits && u.sentence && (d.set.Message || r.andJoined(groups, n)), n+1 < len(groups) && groups[n+1].inherits && groups[n+1].dates == g.dates && (!r.ownWords(groups, n+1) || u.sentence && (d.set.Message || r.andJoined(groups, n+1))):
 			g.doubt = severalTimes
+		case n+1 < len(groups) && r.cutRange(groups[n], groups[n+1]), n > 0 && r.cutRange(groups[n-1], groups[n]):
+			g.doubt = "may be one end of a range of which the other is not understood"
 		case n+1 < len(groups) && r.slashBetween(groups[n], groups[n+1]), n > 0 && r.slashBetween(groups[n-1], groups[n]):
 			g.doubt = "has two times with a stroke between: from the first to the second, or each by itself?"
 		case n+1 < len(groups) && r.sideBySide(groups[n], groups[n+1]), n > 0 && r.sideBySide(groups[n-1], groups[n]):

@@ -54,10 +54,11 @@ func (d *document) fields(e *Event, u unit, text string) {
 	if e.Cancelled {
 		text = uncancelled(text)
 	}
-	// a place in brackets
+	// a place in brackets, where none stands outside of them
+	placed := nounPlace().MatchString(brackets().ReplaceAllString(text, " "))
 	text = brackets().ReplaceAllStringFunc(text, func(s string) string {
 		inner := strings.TrimSpace(strings.ReplaceAll(s[1:len(s)-1], "\x00", ""))
-		if e.Where == "" && placelike(inner) && !named(inner) && !initials().MatchString(inner) {
+		if e.Where == "" && placelike(inner) && (!placed || placey(inner)) && !named(inner) && !initials().MatchString(inner) {
 			e.Where = inner
 			return " "
 		}

@@ -347,6 +347,24 @@ func (r *reader) timesSideBySide(a, b group) bool {
 	return b.inherits && a.times != nil && b.times != nil && a.to <= b.from && strings.TrimSpace(r.text[r.tok(a.to-1).to:r.tok(b.from).from]) == ""
 }
 
+// cutRange tells whether a word for a range stands between two days that were not read as one:
+// from Wednesday evening to Thursday noon.
+func (r *reader) cutRange(a, b group) bool {
+	if a.dates == nil || b.dates == nil || b.inherits || a.to > b.from {
+		return false
+	}
+	ranged := false
+	for i := a.to; i < b.from; i++ {
+		switch {
+		case r.is(i, '-') || r.word(i, rangeWords) && !r.word(i, list("a à au al")):
+			ranged = true
+		case r.is(i, 'w') && !partWords.has(r.tok(i).text) && !r.word(i, dayLinks) && !r.word(i, atWords) && !r.word(i, noonWords) && !r.word(i, list("late early approx about")) || r.is(i, 'n') || r.is(i, ';'):
+			return false
+		}
+	}
+	return ranged
+}
+
 // slashBetween tells whether two groups have only a stroke between them.
 func (r *reader) slashBetween(a, b group) bool {
 	return b.from == a.to+1 && r.is(a.to, '/') && a.times != nil && b.times != nil
@@ -468,7 +486,7 @@ func (r *reader) otherComes(a, b group) bool {
 	}
 	for i := a.to; i < b.from; i++ {
 		t := r.tok(i)
-		if t.kind != 'w' || !startsUpper(r.text[t.from:]) && i != verb-1 || stages.has(t.text) || comesWords.has(t.text) || talk.has(t.text) || smallWords.has(t.text) || r.word(i, andWords) || r.word(i, dayLinks) || r.word(i, atWords) || r.zoneAt(i) || r.compoundEnd(i+1, "ende", "schluss") {
+		if t.kind != 'w' || !startsUpper(r.text[t.from:]) && i != verb-1 || stages.has(t.text) || comesWords.has(t.text) || talk.has(t.text) || smallWords.has(t.text) || r.word(i, andWords) || r.word(i, dayLinks) || r.word(i, atWords) || r.zoneAt(i) || r.weekday(i) != 0 || r.month(i) > 0 || r.compoundEnd(i+1, "ende", "schluss") {
 			continue
 		}
 		if !slices.ContainsFunc(r.toks[:a.from], func(o token) bool { return o.text == t.text }) {
@@ -493,7 +511,7 @@ const severalShips = "tells of what arrives, and of something else that leaves"
 // departure or an end.
 var (
 	comings  = []string{"eta", "etb", "arrival", "arrives", "arriving", "arr", "arr.", "from", "ankunft", "arrivée", "llegada", "arrivo", "chegada", "aankomst", "start", "starts", "starting", "begins", "beginning", "commences", "commencing", "arriva", "arrivano", "llega", "llegan", "chega", "kommt", "kommen", "komt", "arrive on", "inizia", "comincia", "empieza", "comienza", "começa", "inicia", "commence", "débute", "beginnt", "begint", "anreise", "einzug", "check-in", "entrée", "entrada", "arrive", "arrivent", "arrivera", "arriveront", "accoste", "accostera", "llegará", "llegarán", "atraca", "atracará", "chegará", "chegarão", "arriverà", "arriveranno", "attracca", "attraccherà"}
-	leavings = []string{"etd", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "riparte", "ripartono", "parte", "repart", "reparte", "sale", "fährt", "reist ab", "vertrekt", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finishing", "finished", "completes", "concludes", "runs to", "runs until", "lasts until", "lasts to", "continues until", "continues to", "goes on until", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till", "repartira", "repartiront", "partira", "partiront", "appareille", "appareillera", "quitte", "quittera", "saldrá", "saldrán", "zarpa", "zarpará", "partirá", "sairá", "sai", "ripartirà", "ripartiranno", "partirà", "salpa", "salperà"}
+	leavings = []string{"etd", "etd unchanged", "etd now", "etd still", "etd remains", "departure", "departs", "departing", "dep", "dep.", "sails", "abfahrt", "départ", "salida", "partenza", "partida", "vertrek", "riparte", "ripartono", "parte", "repart", "reparte", "sale", "fährt", "reist ab", "vertrekt", "finisce", "termina", "acaba", "se termine", "finit", "endet", "eindigt", "abreise", "auszug", "check-out", "sortie", "salida", "saída", "end", "ends", "leaves", "finish", "finishes", "finishing", "finished", "completes", "concludes", "runs to", "runs until", "lasts until", "lasts to", "continues until", "continues to", "goes on until", "stop", "stops", "done", "ende", "fin", "fine", "fim", "einde", "until", "till", "repartira", "repartiront", "partira", "partiront", "appareille", "appareillera", "quitte", "quittera", "saldrá", "saldrán", "zarpa", "zarpará", "partirá", "sairá", "sai", "ripartirà", "ripartiranno", "partirà", "salpa", "salperà"}
 )
 
 // comesWords are those words, and others that are no name of a ship.

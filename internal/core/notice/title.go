@@ -235,7 +235,7 @@ var newSubject = pattern.Lazy(`(?i)^(?:and |und |et |y |e |en )?(?:the|der|die|d
 var auxiliary = pattern.Lazy(`(?i)\b(?:is|are|has been|have been|was|will be|ist|wird|est|sont|está|è|is)\s*$`)
 
 // dayNoun is what leads to a date, and is no title.
-var dayNoun = pattern.Lazy(`(?i)^(?:los (?:próximos )?días|nei giorni|i giorni|nos (?:próximos )?dias|os dias|les(?: jours)?|aux jours|an den tagen|op de dagen|on the days|il giorno|el (?:próximo )?día|o dia|no (?:próximo )?dia|le jour|am tag|nella giornata|the day|on the day|op de dag|in der zeit|in the period|during the period|in the time|pendant la période|dans la période|nel periodo|en el per[ií]odo|durante el per[ií]odo|no período|in de periode|during the time)$`)
+var dayNoun = pattern.Lazy(`(?i)^(?:(?:informa-se|comunica-se|avisa-se|se (?:comunica|informa|avisa)|si (?:comunica|informa|avvisa|rende noto)|es wird (?:mitgeteilt|bekannt ?gegeben)|wir teilen mit|nous vous informons|vous êtes informés|we inform you|please note|notice is given|meegedeeld wordt|wij delen mee)[,:]? (?:que|che|dass|that|dat) )?(?:los (?:próximos )?días|nei giorni|i giorni|nos (?:próximos )?dias|os dias|les(?: jours)?|aux jours|an den tagen|op de dagen|on the days|il giorno|el (?:próximo )?día|o dia|no (?:próximo )?dia|le jour|am tag|nella giornata|the day|on the day|op de dag|in der zeit|in the period|during the period|in the time|pendant la période|dans la période|nel periodo|en el per[ií]odo|durante el per[ií]odo|no período|in de periode|during the time)$`)
 
 func capital(text string) string {
 	r, size := utf8.DecodeRuneInString(text)

@@ -273,7 +273,16 @@ var countedNouns = words(`crane section lane phase part group team shift boat sh
 // shifted tells whether a text says that something is moved, and not to when: the days and
 // times that it has are those that were.
 func (r *reader) shifted(spans []span) bool {
-	if phraseIn(r.text, putOff) == "" && !shiftedBy().MatchString(r.text) && !shiftVerb().MatchString(r.text) {
+	moved := -1 // where the first word stands that says it
+	if p := phraseIn(r.text, putOff); p != "" {
+		moved = strings.Index(strings.ToLower(r.text), p)
+	}
+	for _, of := range []func() *regexp.Regexp{shiftedBy, shiftVerb} {
+		if at := of().FindStringIndex(r.text); at != nil && (moved < 0 || at[0] < moved) {
+			moved = at[0]
+		}
+	}
+	if moved < 0 {
 		return false
 	}
 	if placeMove().MatchString(r.text) || phraseIn(r.text, movedFrom) != "" {
@@ -281,7 +290,8 @@ func (r *reader) shifted(spans []span) bool {
 	}
 	return !slices.ContainsFunc(spans, func(s span) bool {
 		before := r.before(s.from)
-		return s.kind != 'l' && endsWith(before, movedTo) && !endsWith(before, plannedFor)
+		ranged := r.tok(s.from).from < moved && slices.ContainsFunc(spans, func(o span) bool { return o.to <= s.from && r.rangeBefore(s.from) && r.onlyRange(o.to, s.from) }) // 5 March 6:00 to 6 March 18:00 is postponed
+		return s.kind != 'l' && !ranged && endsWith(before, movedTo) && !endsWith(before, plannedFor)
 	})
 }
 

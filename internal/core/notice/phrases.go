@@ -114,6 +114,9 @@ func (r *reader) leftPhrases(spans []span) string {
 	if phraseIn(r.text, []string{"next dates", "further dates", "more dates", "other dates", "weitere termine", "nächste termine", "autres dates", "prochaines dates", "próximas fechas", "otras fechas", "prossime date", "altre date", "próximas datas", "volgende data"}) != "" && has('d') && !has('t') {
 		return "says further days of something, and no time"
 	}
+	if has('d') && !has('t') && phraseIn(r.text, []string{"usual time", "normal time", "usual hour", "regular time", "üblichen zeit", "üblichen uhrzeit", "gewohnten zeit", "übliche zeit", "heure habituelle", "hora de siempre", "hora habitual", "solita ora", "hora do costume", "gebruikelijke tijd", "vaste tijd"}) != "" {
+		return "says its time in a way that is not understood"
+	}
 	if has('d') && !has('t') && phraseIn(r.text, []string{"unchanged", "no change", "no changes", "as usual", "as normal", "as before", "remains the same", "remain the same", "stays the same", "stay the same", "unverändert", "keine änderung", "keine änderungen", "wie gewohnt", "wie üblich", "wie immer", "inchangé", "inchangée", "inchangés", "sans changement", "comme d'habitude", "sin cambios", "como siempre", "invariato", "invariata", "come al solito", "sem alteração", "sem alterações", "como de costume", "ongewijzigd", "zoals gewoonlijk"}) != "" {
 		return "says that something stays as it is"
 	}

@@ -236,7 +236,7 @@ func (r *reader) afterDue(at int) bool {
 	}
 	between := r.text[r.tok(r.due[len(r.due)-1][1]-1).to:r.tok(at).from]
 	i := strings.IndexAny(between, ",;.")
-	return i >= 0 && meaningful(between[i:]) && phraseIn(between, []string{"deadline", "frist", "date limite", "plazo", "scadenza", "prazo"}) == ""
+	return i >= 0 && meaningful(between[i:]) && phraseIn(between[i:], []string{"deadline", "frist", "date limite", "plazo", "scadenza", "prazo"}) == ""
 }
 
 // lastNumber is a time, or an hour, at the end of a text.

@@ -132,6 +132,7 @@ func (r *reader) ofMonth(i int) (day, int) {
 	case thisWords.has(r.tok(at).text) && r.tok(at+1).text == "month":
 		return d, at + 2
 	case r.tok(at).text == "month" && r.tok(at-1).text == "the":
+		d.doubt = "may be of this month, or of every one"
 		return d, at + 1
 	}
 	return day{}, 0

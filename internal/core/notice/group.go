@@ -84,6 +84,9 @@ func grouped(r *reader, spans []span) (out []group) {
 			g.dates = &s.dates
 		case 't':
 			switch {
+			case g != nil && g.times == nil && g.dates != nil && n+1 < len(spans) && r.ofNext(g.to, *s, spans[n+1:]): // busy all Thursday, so your lift is at 8:00 on Friday
+				open(*s)
+				g.times = &s.times
 			case g != nil && g.times == nil:
 				if g.dates != nil && len(g.dates.days) > 1 && r.is(s.from-1, '(') && slices.ContainsFunc(spans[n+1:], func(later span) bool { return later.kind == 'd' }) { // 10 March, 14 April (19:00), 12 May
 					g.doubt = cmp.Or(g.doubt, "says a time in brackets behind one of several days")
@@ -121,6 +124,25 @@ func grouped(r *reader, spans []span) (out []group) {
 		}
 	}
 	return slices.DeleteFunc(out, func(g group) bool { return g.dates == nil && g.times == nil })
+}
+
+// ofNext tells whether a time is that of the day behind it, and not of the one before, from which
+// other words keep it apart.
+func (r *reader) ofNext(from int, s span, later []span) bool {
+	next := later[0]
+	if next.kind != 'd' || s.from < from || next.from < s.to || len(later) > 1 && later[1].kind == 't' && r.onlyLinks(next.to, later[1].from) {
+		return false
+	}
+	for i := s.to; i < next.from; i++ {
+		if !r.word(i, dayLinks) {
+			return false
+		}
+	}
+	apart := false
+	for i := from; i < s.from; i++ {
+		apart = apart || r.is(i, 'w') && !r.word(i, dayLinks) && !r.word(i, atWords) && !r.word(i, fromWords)
+	}
+	return apart && next.from > s.to // on, am, le: a day that follows at once may be the next of a list
 }
 
 // saidTwice makes one of a day that counts from today and a day of the week, as in tomorrow,

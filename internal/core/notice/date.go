@@ -24,6 +24,7 @@ type day struct {
 	ahead      int       // months from the present one, where nth counts in one that is not named
 	near       bool      // "this Friday"
 	week       time.Time // the first day of the week that it is of, where the text says it apart; zero for none
+	unsure     string    // why it need not be the day that it seems to be; "" for nothing
 	also       uint8     // weekdays that it is said to be, where it counts from today: tomorrow, Tuesday
 }
 

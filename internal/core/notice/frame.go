@@ -21,6 +21,7 @@ type frame struct {
 	last  time.Time
 	heads bool // it heads a list, so that the days of the list are of it; otherwise they may be
 	used  bool
+	at    int // how many events had been found when it was
 }
 
 var (
@@ -91,26 +92,22 @@ func (r *reader) ofWeek(s span) bool {
 	return endsWith(r.before(s.from), weekOf) || (r.word(s.from, startingWords) || r.word(s.from, fromWords)) && r.word(s.from-1, weekWords)
 }
 
-// framed finds the week that a text names apart from its days, and puts the days into it that
-// are of the week named last. It gives which of the spans is that week itself, -1 for none, and
-// why days may be of it and need not, "" for nothing.
-func (d *document) framed(u unit, r *reader, spans []span) (week int, left string) {
-	week, apart := d.weekNamed(u, r, spans)
-	bare := anyDay(spans, (*day).bare)
-	switch {
-	case apart && bare:
-		return week, "names a week, and a day of the week apart from it"
-	case apart || d.frame == nil:
-		return week, ""
-	case bare || !d.frame.first.IsZero() && anyDay(spans, (*day).numbered):
-		return week, d.frame.take(u, spans)
-	}
-	return week, ""
-}
-
 // weekNamed notes the week that a text names, and gives which of its spans is that week, -1 for
-// none. The week may be said apart from days of the week in the same text.
-func (d *document) weekNamed(u unit, r *reader, spans []span) (week int, apart bool) {
+// none. Days of the week that stand apart from it in the same text are unsure.
+func (d *document) weekNamed(u unit, r *reader, spans []span) (week int) {
+	named := func(f frame, pending bool) {
+		f.unit, f.at = u, len(d.out.Events)
+		if d.frame = &f; pending {
+			d.frames = append(d.frames, d.frame)
+		}
+	}
+	apart := func() {
+		daysOf(spans, func(x *day) {
+			if x.bare() {
+				x.unsure = "names a week, and a day of the week apart from it"
+			}
+		})
+	}
 	heads := func() bool {
 		return strings.HasSuffix(strings.TrimSpace(u.text), ":") || !u.sentence || phraseIn(u.text, listNouns) != "" && listBelow().MatchString(u.text)
 	}
@@ -119,69 +116,70 @@ func (d *document) weekNamed(u unit, r *reader, spans []span) (week int, apart b
 	case at >= 0: // w/c 16 March
 		days, f := d.resolve(spans[at].dates)
 		if f != nil || len(days) == 0 {
-			return -1, false
+			return -1
 		}
-		d.frame = &frame{unit: u, heads: anyDay(spans, (*day).bare) || heads()}
+		one := frame{heads: anyDay(spans, (*day).bare) || heads()}
 		if day := days[0].first.Weekday(); day == time.Monday || day == time.Sunday {
-			d.frame.first, d.frame.last = days[0].first, days[0].first.AddDate(0, 0, 6)
+			one.first, one.last = days[0].first, days[0].first.AddDate(0, 0, 6)
 		}
-		if d.frame.heads {
-			d.frames = append(d.frames, d.frame)
+		if named(one, one.heads); one.heads {
 			d.pass(u, u.text, "a week, and not a day of it")
-			return at, false
+			return at
 		}
 	case len(spans) == 1 && spans[0].ranged() && phraseIn(u.text, listNouns) != "" && heads(): // Berth plan 9–15 March
 		days, f := d.resolve(spans[0].dates)
 		if f != nil || len(days) != 1 || days[0].last.After(days[0].first.AddDate(0, 0, 6)) {
-			return -1, true
+			return -1
 		}
-		d.frame = &frame{unit: u, heads: true, first: days[0].first, last: days[0].last}
-		if d.set.Message && strings.HasSuffix(strings.TrimSpace(u.text), ":") {
-			d.frames = append(d.frames, d.frame)
+		alone := d.set.Message && strings.HasSuffix(strings.TrimSpace(u.text), ":")
+		if named(frame{heads: true, first: days[0].first, last: days[0].last}, alone); alone {
 			d.pass(u, u.text, daysBelow)
-			return 0, true
+			return 0
 		}
-		return -1, true
 	case !containsOne(strings.ToLower(u.text), "week woche kw semaine semana settimana fortnight"):
 	case r.free(spans, nextWeek) && !soThen().MatchString(u.text):
-		if d.frame = (&frame{unit: u, next: true, heads: len(spans) == 0 && heads()}); d.frame.heads {
-			d.frames = append(d.frames, d.frame)
-		}
-		return -1, true
+		list := len(spans) == 0 && heads()
+		named(frame{next: true, heads: list}, list)
+		apart()
 	case r.free(spans, nextWeek): // next week I am away, so it must be on Friday
 	case r.free(spans, someWeek) || r.namedWeek(spans) || len(spans) == 0 && weekNumber().MatchString(u.text):
-		d.frame = &frame{unit: u}
-		return -1, true
+		named(frame{}, false)
+		apart()
 	case r.free(spans, presentWeek):
 		d.frame = nil
 	}
-	return -1, false
+	return -1
 }
 
-// take puts days of the week into the week of a frame, and gives why that is not certain, "" for
-// nothing.
-func (f *frame) take(u unit, spans []span) (left string) {
-	f.used = true
-	if !f.heads || !f.next && f.first.IsZero() || u.sentence && f.unit.line != u.line {
-		return "names a day of the week, and the text speaks of another week: " + strconv.Quote(fault.Shorten(f.unit.text, 60))
+// take puts days of the week into the week of a frame. Where that is not certain they are unsure.
+// A nil frame takes none.
+func (f *frame) take(u unit, spans []span) {
+	if f == nil {
+		return
 	}
+	certain := f.heads && (f.next || !f.first.IsZero()) && !(u.sentence && f.unit.line != u.line)
 	daysOf(spans, func(x *day) {
 		single := bits.OnesCount8(x.weekdays) == 1
 		switch {
-		case x.numbered() && single && !f.first.IsZero(): // Wednesday 11
+		case x.numbered() && single && !f.first.IsZero() && certain: // Wednesday 11
+			f.used = true
 			if on := weekdayFrom(f.first, x.weekdays); on.Day() == x.day {
 				x.year, x.month = on.Year(), int(on.Month())
 			}
-		case !x.bare():
+			return
+		case !x.bare() || x.unsure != "" || !x.week.IsZero():
+			return
+		case !certain:
+			x.unsure = "names a day of the week, and the text speaks of another week: " + strconv.Quote(fault.Shorten(f.unit.text, 60))
 		case f.next:
 			x.after = -1
 		case single && weekdayFrom(f.first, x.weekdays).After(f.last):
-			left = "names a day of the week that is none of the days above it"
+			x.unsure = "names a day of the week that is none of the days above it"
 		default:
 			x.week = f.first
 		}
+		f.used = true
 	})
-	return left
 }
 
 // frameOf notes the week that the subject of a message names. What answers it may be of a later
@@ -189,7 +187,7 @@ func (f *frame) take(u unit, spans []span) (left string) {
 func (d *document) frameOf(subject string) {
 	r, u := &reader{text: subject, toks: scan(subject)}, unit{text: subject}
 	passed := len(d.out.Passed)
-	d.weekNamed(u, r, d.spans(r, u))
+	d.weekNamed(u, r, d.found(r, u))
 	if d.out.Passed, d.frames = d.out.Passed[:passed], nil; d.frame != nil && d.frame.next {
 		d.frame.heads = false
 	}
@@ -215,6 +213,9 @@ func (d *document) apartFrom(r *reader, spans []span) string {
 	}
 	for i, t := range r.toks {
 		name := startsUpper(r.text[t.from:]) || !r.word(i, list("may march mar set out ago dec sept jun jul"))
+		if t.text == "may" && r.word(i+1, list("i we you he she it they be")) { // May I suggest the 12th?
+			continue
+		}
 		if alone && t.kind == 'w' && name && r.month(i) > 0 && !within(spans, i) {
 			return "names a day, and its month apart from it"
 		}
@@ -228,10 +229,11 @@ func (d *document) apartFrom(r *reader, spans []span) string {
 	return ""
 }
 
-// unframed holds the weeks that head no list.
+// unframed holds the weeks that no event stands below.
 func (d *document) unframed() {
+	last := len(d.out.Events)
 	for _, f := range d.frames {
-		if f.used {
+		if f.used || last > f.at {
 			continue
 		}
 		e := d.begin(f.unit)

@@ -208,13 +208,8 @@ const saysNone = "says that something is not: whether that is an event cannot be
 // noneBefore tells whether a text of several days says in front of one that something is not
 // then: no work on Thursday; Friday 7:00.
 func (r *reader) noneBefore(spans []span) bool {
-	n := 0
-	for _, s := range spans {
-		if s.kind == 'd' {
-			n += len(s.dates.days)
-		}
-	}
-	return n > 1 && slices.ContainsFunc(spans, func(s span) bool {
+	several := countDays(spans) > 1 || slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && len(s.dates.days) > 1 })
+	return several && slices.ContainsFunc(spans, func(s span) bool {
 		if s.kind != 'd' {
 			return false
 		}

@@ -35,14 +35,24 @@ func (d *document) unit(u unit) {
 	}
 	d.placeUsed = d.placeAbove != ""
 	d.timesBelow(u)
-	r := &reader{text: u.text, toks: scan(u.text), lead: d.leads, week: d.frame}
-	spans, month := d.spans(r, u), d.month
-	if d.context(u, r, spans) || d.listOfNone(u, spans) {
+	r := &reader{text: u.text, toks: scan(u.text), lead: d.leads}
+	all := d.found(r, u)
+	week := d.weekNamed(u, r, all)
+	d.frame.take(u, all)
+	days := func() []span { // and not the week that they are of
+		if week < 0 {
+			return all
+		}
+		return slices.Delete(slices.Clone(all), week, week+1)
+	}
+	month := d.month
+	if d.context(u, r, days()) || d.listOfNone(u, days()) {
 		return
 	}
 	if d.month != month {
-		spans = d.spans(r, u)
+		all = d.spans(r, u)
 	}
+	spans := days()
 	if u.sentence && openHours(u.text, spans) {
 		d.pass(u, u.text, "the hours in which something is open")
 		return
@@ -50,11 +60,7 @@ func (d *document) unit(u unit) {
 	if d.open(u, r, spans) {
 		return
 	}
-	week, apart := d.framed(u, r, spans)
-	stray, left := r.stray(spans), cmp.Or(r.leftover(spans), r.halves(spans), apart, d.apartFrom(r, spans))
-	if week >= 0 {
-		spans = slices.Delete(slices.Clone(spans), week, week+1)
-	}
+	stray, left := r.stray(all), cmp.Or(r.leftover(all), r.halves(all), d.apartFrom(r, all))
 	spans, passed := d.veto(r, spans, u)
 	for _, p := range passed {
 		d.pass(u, u.text, p)

@@ -98,7 +98,11 @@ func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
 		return time.Time{}, fault.Newf("%s", x.doubt).Do("write the date in full")
 	}
 	if x.relative {
-		return d.relative(x, after)
+		t, f := d.relative(x, after)
+		if f == nil && x.unsure != "" {
+			f = fault.Newf("%s", x.unsure).Do("write the date itself")
+		}
+		return t, f
 	}
 	if x.nth != 0 {
 		return d.ofMonth(x, after)

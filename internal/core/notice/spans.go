@@ -16,8 +16,17 @@ type span struct {
 	rough    bool // of a length: it is said only roughly
 }
 
-// spans finds everything that says a time.
-func (d *document) spans(r *reader, u unit) (out []span) {
+// spans finds everything that says a time, with the days of the week in the week that the text
+// named last.
+func (d *document) spans(r *reader, u unit) []span {
+	out := d.found(r, u)
+	d.frame.take(u, out)
+	return out
+}
+
+// found finds everything that says a time.
+func (d *document) found(r *reader, u unit) (out []span) {
+	r.week = d.frame
 	bareDays := d.month > 0
 	for i := 0; i < len(r.toks); {
 		if minutes, end := r.length(i); end > 0 {

@@ -92,6 +92,11 @@ func (r *reader) ofWeek(s span) bool {
 	return endsWith(r.before(s.from), weekOf) || (r.word(s.from, startingWords) || r.word(s.from, fromWords)) && r.word(s.from-1, weekWords)
 }
 
+// headsList tells whether a text is one above a list, and no sentence that says something else.
+func (u unit) headsList() bool {
+	return strings.HasSuffix(strings.TrimSpace(u.text), ":") || !u.sentence || phraseIn(u.text, listNouns) != "" && listBelow().MatchString(u.text)
+}
+
 // weekNamed notes the week that a text names, and gives which of its spans is that week, -1 for
 // none. Days of the week that stand apart from it in the same text are unsure.
 func (d *document) weekNamed(u unit, r *reader, spans []span) (week int) {
@@ -182,12 +187,14 @@ func (f *frame) take(u unit, spans []span) {
 	})
 }
 
-// frameOf notes the week that the subject of a message names. What answers it may be of a later
-// week, so that next week is none that days can be put into.
+// frameOf notes the week, the month and the year that the subject of a message names. What answers
+// it may be of a later week, so that next week is none that days can be put into.
 func (d *document) frameOf(subject string) {
 	r, u := &reader{text: subject, toks: scan(subject)}, unit{text: subject}
 	passed := len(d.out.Passed)
-	d.weekNamed(u, r, d.found(r, u))
+	spans := d.found(r, u)
+	d.weekNamed(u, r, spans)
+	d.namedAround(r, spans, true)
 	if d.out.Passed, d.frames = d.out.Passed[:passed], nil; d.frame != nil && d.frame.next {
 		d.frame.heads = false
 	}
@@ -203,30 +210,70 @@ func (r *reader) namedWeek(spans []span) bool {
 	return false
 }
 
-// apartFrom tells why the days of a text may be of another month or year than it seems: one is
-// named apart from them. "" for nothing.
-func (d *document) apartFrom(r *reader, spans []span) string {
-	alone := anyDay(spans, func(x *day) bool { return !x.relative && x.month == 0 && x.day > 0 && x.nth == 0 })
-	yearless := anyDay(spans, func(x *day) bool { return !x.relative && x.year == 0 && x.day > 0 && x.nth == 0 })
-	if alone && r.free(spans, nextMonth) {
-		return "names a day, and its month apart from it"
+// around is the year and the month that a text names apart from its days, 0 for none: Regatta 2027,
+// the April meeting.
+type around struct {
+	year, month     int
+	yearBy, monthBy string // what says them
+}
+
+// severalMonths is the month of a text that names more than one.
+const severalMonths = 13
+
+// namedAround finds them outside of what was read. Those of a subject, and of what heads a list,
+// hold for what is below.
+func (d *document) namedAround(r *reader, spans []span, heads bool) {
+	found, today := around{}, d.today()
+	if r.free(spans, nextMonth) {
+		found.month, found.monthBy = int(today.AddDate(0, 1, 1-today.Day()).Month()), r.text
 	}
 	for i, t := range r.toks {
 		name := startsUpper(r.text[t.from:]) || !r.word(i, list("may march mar set out ago dec sept jun jul"))
-		if t.text == "may" && r.word(i+1, list("i we you he she it they be")) { // May I suggest the 12th?
-			continue
-		}
-		if alone && t.kind == 'w' && name && r.month(i) > 0 && !within(spans, i) {
-			return "names a day, and its month apart from it"
-		}
-		if yearless && d.set.Message && t.kind == 'n' && yearly(t) && t.num > d.today().Year() && t.num <= d.today().Year()+3 && !within(spans, i) {
-			return "names a day, and its year apart from it"
+		switch {
+		case within(spans, i), t.text == "may" && r.word(i+1, list("i we you he she it they be")): // May I suggest the 12th?
+		case t.kind == 'w' && name && r.month(i) > 0:
+			if found.monthBy != "" && found.month != r.month(i) {
+				found.month = severalMonths
+				continue
+			}
+			found.month, found.monthBy = r.month(i), r.text
+		case d.set.Message && t.kind == 'n' && yearly(t) && t.num > today.Year() && t.num <= today.Year()+3 && !r.signed(i-1) && !r.signed(i+1):
+			found.year, found.yearBy = t.num, r.text
 		}
 	}
-	if yearless && r.free(spans, nextYear) {
-		return "names a day, and its year apart from it"
+	if r.free(spans, nextYear) {
+		found.year, found.yearBy = today.Year()+1, r.text
 	}
-	return ""
+	if heads && d.set.Message {
+		if found.year > 0 {
+			d.overAll.year, d.overAll.yearBy = found.year, found.yearBy
+		}
+		if found.month > 0 {
+			d.overAll.month, d.overAll.monthBy = found.month, found.monthBy
+		}
+	}
+	d.around = found
+	if found.year == 0 {
+		d.around.year, d.around.yearBy = d.overAll.year, d.overAll.yearBy
+	}
+	if found.month == 0 {
+		d.around.month, d.around.monthBy = d.overAll.month, d.overAll.monthBy
+	}
+}
+
+// otherwise tells why a day whose year is assumed, or that names no month, may be of another than
+// it seems; nil for nothing.
+func (a around) otherwise(x day, year yearBy, t time.Time) *fault.Fault {
+	said, is := "", ""
+	switch {
+	case x.month == 0 && a.month > 0 && a.month != int(t.Month()):
+		said, is = a.monthBy, "month"
+	case (year == byToday || x.month == 0) && a.year > 0 && a.year != t.Year():
+		said, is = a.yearBy, "year"
+	default:
+		return nil
+	}
+	return fault.Newf("names no %s, and the text speaks of another: %s", is, strconv.Quote(fault.Shorten(said, 60))).Do("write the date in full")
 }
 
 // unframed holds the weeks that no event stands below.

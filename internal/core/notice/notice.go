@@ -324,6 +324,8 @@ type document struct {
 	weeks       []unit         // that name a week by its number, and no day
 	frame       *frame         // the week that was named last; nil for none
 	frames      []*frame       // those that head lists
+	around      around         // of the unit that is read
+	overAll     around         // of the subject, and of what heads a list
 	timesNext   bool           // a line with a time and no day stands directly below the unit that is read
 	apart       bool           // a time stands somewhere without a day
 	yearBy      yearBy         // of the day that was looked at last

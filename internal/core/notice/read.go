@@ -24,6 +24,7 @@ const endAbove = "the end of what stands above it, which is no event of its own"
 // unit reads one unit of a text.
 func (d *document) unit(u unit) {
 	if len(u.fields) > 0 {
+		d.around = d.overAll
 		if d.day == nil || slices.ContainsFunc(u.fields, func(f Field) bool { return SaysDay(f.Value) }) {
 			d.endDay()
 		}
@@ -39,6 +40,7 @@ func (d *document) unit(u unit) {
 	all := d.found(r, u)
 	week := d.weekNamed(u, r, all)
 	d.frame.take(u, all)
+	d.namedAround(r, all, len(all) == 0 && !u.item && u.headsList())
 	days := func() []span { // and not the week that they are of
 		if week < 0 {
 			return all
@@ -60,7 +62,7 @@ func (d *document) unit(u unit) {
 	if d.open(u, r, spans) {
 		return
 	}
-	stray, left := r.stray(all), cmp.Or(r.leftover(all), r.halves(all), d.apartFrom(r, all))
+	stray, left := r.stray(all), cmp.Or(r.leftover(all), r.halves(all))
 	spans, passed := d.veto(r, spans, u)
 	for _, p := range passed {
 		d.pass(u, u.text, p)
@@ -505,6 +507,8 @@ func (d *document) endDay() {
 	if h == nil || h.used {
 		return
 	}
+	defer func(was around) { d.around = was }(d.around) // that is of what is read now
+	d.around = d.overAll
 	u := h.unit
 	if d.ofLetter(h) {
 		d.pass(u, u.text, "the date of the letter")

@@ -113,7 +113,8 @@ func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
 	if x.month == 0 { // a day of this month or the next
 		for _, t := range []time.Time{d.today(), d.today().AddDate(0, 1, 1-d.today().Day())} {
 			if exists(t.Year(), int(t.Month()), x.day) && !midnight(t.Year(), int(t.Month()), x.day).Before(d.today()) && (x.weekdays == 0 || x.weekdays&(1<<weekdayOf(t.Year(), int(t.Month()), x.day)) != 0) {
-				return midnight(t.Year(), int(t.Month()), x.day), nil
+				on := midnight(t.Year(), int(t.Month()), x.day)
+				return on, d.around.otherwise(x, d.yearBy, on)
 			}
 		}
 		return time.Time{}, fault.Newf("is no day of this month or the next").Do("write the date in full")
@@ -156,7 +157,7 @@ func (d *document) date(x day, after time.Time) (time.Time, *fault.Fault) {
 	if x.weekdays != 0 && x.weekdays&(1<<weekdayOf(year, x.month, x.day)) == 0 {
 		return t, fault.Newf("%d %s %d is a %s, not a %s", x.day, time.Month(x.month), year, t.Weekday(), weekdayNames(x.weekdays)).Do("correct the day or the date")
 	}
-	return t, nil
+	return t, d.around.otherwise(x, d.yearBy, t)
 }
 
 // ofMonth gives the second Saturday of a month: of the next such month, where its year

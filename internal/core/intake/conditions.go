@@ -87,9 +87,9 @@ func (b *Batch) Look() {
 	}
 }
 
-// Off says what columns of remarks, and those that nothing shows, say of rows that are loaded as they stand, though
-// it reads as if they should not be: that they are cancelled, or put off. Only rows that
-// counts tells of count.
+// Off says what columns of remarks, and those that nothing shows, say of rows that are loaded
+// as they stand, though it reads as if they should not be: that they are cancelled, or put off.
+// Only rows that counts tells of count.
 func (b *Batch) Off(counts func(row int) bool) (out []string) {
 	b.Look()
 	for cells := b.seen.off; len(cells) > 0; {

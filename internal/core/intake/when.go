@@ -321,9 +321,13 @@ func after(t zone.Time, d time.Duration) zone.Time {
 // the intake maps, or the mapping's own.
 func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Fault) {
 	own := m.Zone
+	name, f := m.zoneNamed(row)
+	if f != nil {
+		return nil, f
+	}
 	if v.Zone == nil && v.ZoneText == moment.Local {
 		other, says := m.ZoneFrom, m.zoneText
-		if name, f := m.zoneNamed(row); f == nil && name != "" {
+		if name != "" {
 			other, says = m.zoneOf.Blame(m.Header, row, name), name
 		}
 		if says != "" {
@@ -337,7 +341,7 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 			return nil, f
 		}
 	}
-	if m.zoneOf == nil || !m.zoneOf.Filled(row) {
+	if name == "" {
 		if v.Zone == nil && m.zoneText != "" && v.Clock != moment.NoClock { // of the heading, as in a cell
 			v.ZoneText = m.zoneText
 			if f := m.inForce(row, v); f != nil {
@@ -345,10 +349,6 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 			}
 		}
 		return own, nil
-	}
-	name, f := m.eval.Render(m.zoneOf)
-	if f != nil || name == "" {
-		return own, f
 	}
 	columns, _ := m.zoneOf.Columns()
 	if (row.Evidence != nil || len(columns) > 0 && v.Clock != moment.NoClock) && v.Zone == nil { // beside a time, as in a cell of a time

@@ -113,9 +113,6 @@ func (d *document) weekNamed(u unit, r *reader, spans []span) (week int) {
 			}
 		})
 	}
-	heads := func() bool {
-		return strings.HasSuffix(strings.TrimSpace(u.text), ":") || !u.sentence || phraseIn(u.text, listNouns) != "" && listBelow().MatchString(u.text)
-	}
 	at := slices.IndexFunc(spans, r.ofWeek)
 	switch {
 	case at >= 0: // w/c 16 March
@@ -123,7 +120,7 @@ func (d *document) weekNamed(u unit, r *reader, spans []span) (week int) {
 		if f != nil || len(days) == 0 {
 			return -1
 		}
-		one := frame{heads: anyDay(spans, (*day).bare) || heads()}
+		one := frame{heads: anyDay(spans, (*day).bare) || u.headsList()}
 		if day := days[0].first.Weekday(); day == time.Monday || day == time.Sunday {
 			one.first, one.last = days[0].first, days[0].first.AddDate(0, 0, 6)
 		}
@@ -131,7 +128,7 @@ func (d *document) weekNamed(u unit, r *reader, spans []span) (week int) {
 			d.pass(u, u.text, "a week, and not a day of it")
 			return at
 		}
-	case len(spans) == 1 && spans[0].ranged() && phraseIn(u.text, listNouns) != "" && heads(): // Berth plan 9–15 March
+	case len(spans) == 1 && spans[0].ranged() && phraseIn(u.text, listNouns) != "" && u.headsList(): // Berth plan 9–15 March
 		days, f := d.resolve(spans[0].dates)
 		if f != nil || len(days) != 1 || days[0].last.After(days[0].first.AddDate(0, 0, 6)) {
 			return -1
@@ -143,7 +140,7 @@ func (d *document) weekNamed(u unit, r *reader, spans []span) (week int) {
 		}
 	case !containsOne(strings.ToLower(u.text), "week woche kw semaine semana settimana fortnight"):
 	case r.free(spans, nextWeek) && !soThen().MatchString(u.text):
-		list := len(spans) == 0 && heads()
+		list := len(spans) == 0 && u.headsList()
 		named(frame{next: true, heads: list}, list)
 		apart()
 	case r.free(spans, nextWeek): // next week I am away, so it must be on Friday

@@ -79,7 +79,7 @@ type Value struct {
 	Clock, EndClock     int        // seconds since midnight, up to 86400; NoClock
 	Zone                *zone.Zone // written in the cell, or nil
 	ZoneText            string     // as it was written; Local, without a Zone, for local time
-	AllDay              bool       // the cell says "all day" and nothing else
+	AllDay              bool       // the cell says "all day", with a day in front of it or none
 	Open                Open
 	Assumed             Assumption
 

@@ -154,9 +154,26 @@ func isoLength(s string) (time.Duration, bool) {
 	return total, total > 0 && total <= maxLength
 }
 
-// wholeDay are the ways to say "all day" where a time of day is expected.
+// wholeDay are the ways to say "all day" where a time of day is expected, or behind a day.
 var wholeDay = map[string]bool{"all day": true, "all-day": true, "allday": true, "whole day": true, "full day": true, "ganztägig": true, "ganztags": true, "ganzer tag": true, "toute la journée": true, "journée entière": true, "todo el día": true, "todo el dia": true, "tutto il giorno": true, "tutta la giornata": true, "dia inteiro": true, "o dia todo": true, "hele dag": true, "de hele dag": true}
 
 func isWholeDay(text string) bool {
 	return wholeDay[strings.ToLower(strings.Join(strings.Fields(text), " "))]
+}
+
+// beforeWholeDay gives what stands before one of these at the end of a text, in brackets or
+// behind a comma or a dash as well: 10 March (all day). It gives every other text as it is.
+func beforeWholeDay(text string) (day string, ok bool) {
+	if text == "" || text[len(text)-1] >= '0' && text[len(text)-1] <= '9' { // as most do
+		return text, false
+	}
+	words := strings.Fields(text)
+	for n := min(3, len(words)-1); n > 0; n-- {
+		said, closed := strings.CutSuffix(strings.Join(words[len(words)-n:], " "), ")")
+		said, opened := strings.CutPrefix(said, "(")
+		if day = strings.TrimRight(strings.Join(words[:len(words)-n], " "), " ,;:–—-"); opened == closed && day != "" && isWholeDay(said) {
+			return day, true
+		}
+	}
+	return text, false
 }

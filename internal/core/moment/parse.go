@@ -50,6 +50,7 @@ type shape struct {
 	beside string // a zone's name in brackets behind an offset
 	open   Open
 	langs  Languages // that have all the names of months and weekdays
+	allDay bool      // the text says so behind its day
 	ok     bool
 }
 
@@ -82,7 +83,8 @@ func parse(text string, role Role, zone func(string) bool) shape {
 	if s, ok := fast(text, role); ok {
 		return s
 	}
-	p := parser{tokens: scan(text), role: role, zone: zone}
+	day, allDay := beforeWholeDay(text)
+	p := parser{tokens: scan(day), role: role, zone: zone}
 	p.out.halves[0].clock, p.out.halves[1].clock = noClock, noClock
 	p.out.halves[0].hour, p.out.halves[1].hour = noClock, noClock
 	for p.at < len(p.tokens) {
@@ -91,6 +93,7 @@ func parse(text string, role Role, zone func(string) bool) shape {
 		}
 	}
 	p.finish()
+	p.out.allDay = allDay
 	p.out.langs = languages(p.tokens)
 	return p.out
 }

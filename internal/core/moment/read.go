@@ -243,7 +243,7 @@ func (c *Column) readSerial(text string) (Value, *fault.Fault) {
 // resolve turns a shape into a value by what the column taught.
 func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 	v := Value{Clock: s.halves[0].clock, EndClock: s.halves[1].clock}
-	v.Open = s.open
+	v.Open, v.AllDay = s.open, s.allDay
 	a, b := s.halves[0].date, s.halves[1].date
 	a.weekdays, b.weekdays = a.words.in(c.languages), b.words.in(c.languages)
 	if s.zone == Local {

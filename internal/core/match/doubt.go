@@ -211,10 +211,7 @@ func (m *chooser) unread() *fault.Fault {
 
 // shownOf gives a value of a column that is no day, for a message.
 func shownOf(samples []string) string {
-	at := slices.IndexFunc(samples, func(text string) bool {
-		day, _, _ := strings.Cut(text, " ")
-		return !moment.IsDay(text) && !moment.IsDay(day)
-	})
+	at := slices.IndexFunc(samples, func(text string) bool { return !moment.SaysDay(text) })
 	if at < 0 {
 		return ""
 	}

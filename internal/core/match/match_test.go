@@ -130,6 +130,7 @@ func TestMatch(t *testing.T) {
 		{"No|Vessel|ETA|ETD", "1|A|tbc|2026-04-02 08:00\n2|B|tbc|2026-04-03 08:00\n3|C|2026-04-03 06:00|2026-04-03 08:00", `the column ETA holds too much that is no date (tbc), and ETD says when they leave; it can be "ETA", or "ETD"; give --start "ETA"`},
 		{"No|Vessel|ETA|ETD", "1|A||2026-04-02 08:00\n2|B||2026-04-03 08:00", "start ETD, title Vessel"},
 		{"No|What|Start|End", "1|A|2026-04-02 08:00|open\n2|B|2026-04-03 08:00|open\n3|C|2026-04-03 06:00|2026-04-03 08:00", `the column End holds too much that is no date (open), and no other says when the events end; it can be "End", or "none"; give --end "End"`},
+		{"No|What|Start|End", "1|A|2026-04-02T08:00|2026-04-02T09:00\n2|B|2026-04-03T08:00|open\n3|C|2026-04-03T06:00|open", "the column End holds too much that is no date (open)"},
 		{"No|Vessel|Arrives|Departs", "1|A|2026-04-02 08:00|?\n2|B|2026-04-03 08:00|?\n3|C|2026-04-03 08:00|12:00", "the column Departs holds too much that is no date (?)"},
 		{"No|Vessel|Date|Time|From|To", "1|A|2026-04-02|08:00|Skerry|Tarn Haven\n2|B|2026-04-03|08:00|Tarn Haven|Skerry", "start Date+Time, title Vessel"},
 		{"No|What|Start|End", "1|A|2026-04-02 08:00|open\n2|B|2026-04-03 08:00|tbc", "start Start, title What"},

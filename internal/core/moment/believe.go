@@ -118,23 +118,27 @@ func Month(text string) (year, month int) {
 // IsDay tells whether a text is one day and nothing else, in whatever order of
 // day and month, with a year or without.
 func IsDay(text string) bool {
-	if len(text) > 40 {
-		return false
-	}
-	c := NewColumn(Settings{Present: time.Unix(0, 0).UTC()})
-	c.Learn(1, table.Cell{Kind: table.Text, Text: text})
+	c := alone(text)
 	return c.dates+c.dateOnly == 1 && !c.Timed() && c.clockOnly == 0
+}
+
+// SaysDay tells whether a text is a day, with a time or none.
+func SaysDay(text string) bool {
+	c := alone(text)
+	return c.dates+c.dateOnly == 1
 }
 
 // IsClock tells whether a text is a time of day, or a span of them, and nothing else, and
 // could be no number: 8:15, 08:00-10:00, 2 pm.
-func IsClock(text string) bool {
-	if len(text) > 40 {
-		return false
-	}
+func IsClock(text string) bool { return alone(text).clocks == 1 }
+
+// alone gives a column of one text; an empty one for a text that is too long for a day.
+func alone(text string) *Column {
 	c := NewColumn(Settings{Present: time.Unix(0, 0).UTC()})
-	c.Learn(1, table.Cell{Kind: table.Text, Text: text})
-	return c.clocks == 1
+	if len(text) <= 40 {
+		c.Learn(1, table.Cell{Kind: table.Text, Text: text})
+	}
+	return c
 }
 
 // Half tells whether a text is am or pm and nothing else: 1 for am, 2 for pm, 0

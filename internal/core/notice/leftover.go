@@ -136,7 +136,9 @@ func (r *reader) leftWords(spans []span) string {
 			return r.said(i, i+1)
 		case t.text == "viertel" && !ended && has('d') && !r.is(i-1, 'n') && !has('t'): // um Viertel elf
 			return r.said(i, i+1)
-		case r.word(i, list("sunrise sunset dawn dusk sonnenaufgang sonnenuntergang")) && (has('t') || has('d')):
+		case has('d') && r.bareDay(i): // on 16 March, and the 17th in the morning
+			return r.said(i-1, i)
+		case r.word(i, list("sunrise sunset dawn dusk nightfall twilight sonnenaufgang sonnenuntergang dämmerung dunkelheit crépuscule anochecer amanecer atardecer tramonto imbrunire anoitecer amanhecer zonsondergang zonsopgang")) && (has('t') || has('d')):
 			return r.said(i, i)
 		case t.kind == 'w' && partWords.has(t.text) && !r.compound(i) && !has('t') && !has('a') && !r.word(i-1, list("good")) && has('d') && !(t.text == "overnight" && slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' && s.dates.until != nil })):
 			return "says only a part of the day"
@@ -219,6 +221,25 @@ func (r *reader) noneBefore(spans []span) bool {
 }
 
 var noneOn = pattern.Lazy(`(?:^|[^\p{L}])(?:no|keine?|pas de|pas d['’]|nessun[ao]?|nenhum|geen)\s+(?:\p{L}+\s+)?(\p{L}+)(?:\s+(?:on|am|le|el|il|na|op|the|den))*\s*$`)
+
+// bareDay tells whether token i is a day of the month by the word in front of it, with no month:
+// et le 17 au matin, y el 17, und am 17. vormittags, en op de 17e.
+func (r *reader) bareDay(i int) bool {
+	t := r.tok(i)
+	if t.kind != 'n' || len(t.text) > 2 || t.num < 1 || t.num > 31 {
+		return false
+	}
+	switch next := r.tok(i + 1); {
+	case r.word(i-1, list("le el il al")):
+		return (!t.ordinal || t.num == 1) && next.kind != '%'
+	case r.word(i-1, list("am vom zum")):
+		after := r.tok(i + 2)
+		return next.kind == '.' && !next.gap && (after.kind != 'w' || partWords.has(after.text) || !startsUpper(r.text[after.from:]))
+	case r.word(i-1, list("de den")) && r.tok(i-2).text == "op", r.word(i-1, list("the")) && r.tok(i-2).text == "on":
+		return t.ordinal && r.dayAlone(i+1) || partWords.has(next.text)
+	}
+	return false
+}
 
 // barred is what nobody may do, or has, for a while: that is an event.
 var barred = words(`parking entry access smoking swimming anchoring mooring berthing fishing stopping passage passing through traffic overtaking diving landing water power electricity gas heating light lights internet crane cranes tug tugs service services pilotage bunkering strom wasser einfahrt zufahrt zugang durchfahrt eau courant accès agua luz acceso acqua corrente accesso água acesso toegang doorvaart`)

@@ -63,7 +63,15 @@ func (d *document) unit(u unit) {
 		return
 	}
 	stray, left := r.stray(all), cmp.Or(r.leftover(all), r.halves(all))
+	item := d.itemOfDay(u, r, spans)
 	spans, passed := d.veto(r, spans, u)
+	if item && len(spans) > 0 {
+		other := ""
+		if spans, other = d.daysOfItem(u, r, spans); slices.Contains(passed, opensAgain) { // leaves at 14:00, back on Friday
+			other = otherDay
+		}
+		left = cmp.Or(other, left)
+	}
 	for _, p := range passed {
 		d.pass(u, u.text, p)
 	}
@@ -126,7 +134,7 @@ func (d *document) place(u unit, r *reader, groups []group) {
 	switch {
 	case hasDate:
 		d.endDay()
-	case d.day != nil && (!u.sentence || !u.gap || d.day.unit.level > 0):
+	case d.day != nil && d.dayOver(u) != nil:
 		d.day.used = true
 		for i := range groups {
 			groups[i].dates = &d.day.dates
@@ -164,6 +172,54 @@ func (d *document) place(u unit, r *reader, groups []group) {
 		d.above = &dayAbove{dates: *last.dates, bare: last.times == nil && !last.allDay, from: before, to: len(d.out.Events), unit: u}
 	}
 }
+
+// dayOver gives the day above a unit that the unit can be of; nil for none.
+func (d *document) dayOver(u unit) *dates {
+	switch {
+	case d.day != nil && (!u.sentence || !u.gap || d.day.unit.level > 0):
+		return &d.day.dates
+	case d.day == nil && d.above != nil && d.above.bare && !d.set.Message && !u.sentence:
+		return &d.above.dates
+	}
+	return nil
+}
+
+// itemOfDay tells whether a unit is an item of the day above it, by the time that it begins with,
+// and names a day as well: 14:10 Minutes of the meeting of 12 February.
+func (d *document) itemOfDay(u unit, r *reader, spans []span) bool {
+	return len(spans) > 1 && spans[0].kind == 't' && spans[0].from == 0 && saysDays(spans) && d.dayOver(u) != nil &&
+		!(spans[1].kind == 'd' && r.onlyLinks(spans[0].to, spans[1].from))
+}
+
+// otherDay is why an item of a day is held.
+const otherDay = "names another day than the one that it stands below"
+
+// daysOfItem takes the days out of such an item that are none on which it is. One that the item
+// is about is a part of its name; of any other it gives why the item is held.
+func (d *document) daysOfItem(u unit, r *reader, spans []span) (kept []span, held string) {
+	above, f := d.resolve(*d.dayOver(u))
+	for n, s := range spans {
+		gone := n > 0 && spans[n-1].kind == 'd' && s.kind == 't' && r.onlyLinks(spans[n-1].to, s.from)
+		if s.kind != 'd' && !gone {
+			kept = append(kept, s)
+			continue
+		}
+		days, g := d.resolve(s.dates)
+		switch {
+		case gone:
+			held = otherDay
+		case f == nil && g == nil && len(days) == 1 && len(above) == 1 && days[0].first.Equal(above[0].first) && days[0].last.Equal(above[0].last): // said twice
+		case r.word(s.from-1, aboutWords) || r.word(s.from, aboutWords) || r.word(s.from-2, aboutWords) && r.word(s.from-1, dayLinks) || r.is(s.from, '(') || r.is(s.from-1, '('):
+			d.pass(u, u.text, "the day of what the item is about")
+		default:
+			held = otherDay
+		}
+	}
+	return kept, held
+}
+
+// aboutWords stand before a day that is a part of a name: the meeting of 12 February.
+var aboutWords = words("of vom von du de del della dello dal do da van for für pour para per voor")
 
 func saysDays(spans []span) bool {
 	return slices.ContainsFunc(spans, func(s span) bool { return s.kind == 'd' })

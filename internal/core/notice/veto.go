@@ -23,7 +23,8 @@ var madeAt = pattern.Lazy(`(?i)^\s*(?:fait|rédigé|établi|fatto|redatto|hecho|
 
 // veto takes away the days that belong to no event, and says why.
 func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []string) {
-	minutes := phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "minutes from", "notes of", "notes from", "notes on", "summary of", "recap of", "notizen zu", "notizen vom", "notes de", "notas de", "appunti", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
+	item := d.itemOfDay(u, r, spans)
+	minutes := !item && phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "minutes from", "notes of", "notes from", "notes on", "summary of", "recap of", "notizen zu", "notizen vom", "notes de", "notas de", "appunti", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
 	due := 0
 	gone := func(n int) bool {
 		return len(why) > 0 && !slices.ContainsFunc(kept, func(s span) bool { return s.from == spans[n].from })
@@ -194,7 +195,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		kept = append(kept, s)
 	}
 	days := countDays(spans)
-	if len(kept) > 0 && !slices.ContainsFunc(kept, func(s span) bool { return s.kind == 'd' }) && len(why) > 0 && (days > 0 || !d.set.Message) {
+	if !item && len(kept) > 0 && !slices.ContainsFunc(kept, func(s span) bool { return s.kind == 'd' }) && len(why) > 0 && (days > 0 || !d.set.Message) {
 		return nil, why // only the time of what was passed over is left
 	}
 	return kept, why

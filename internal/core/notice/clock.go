@@ -224,6 +224,13 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		c.sure = c.sure || c.hour > 4 && r.word(end, list("uhr uur")) // 6:30 Uhr, and 18:30 for the evening
 		end++
 	}
+	switch {
+	case c.minute > 0:
+	case c.hour == 12 && r.word(end, noonWords): // 12:00 noon
+		c.sure, end = true, end+1
+	case (c.hour == 12 || c.hour == 24) && r.word(end, midnightWords):
+		c.hour, c.sure, end = 24, true, end+1
+	}
 	c, end = r.halfOfDay(c, end)
 	if c.half > 0 && (c.hour > 12 || c.hour == 0) && !c.sure {
 		return clock{}, 0

@@ -26,7 +26,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 			text = text[:i] + text[i+len(p):]
 		}
 	}
-	if d.set.Message && d.set.Subject != "" && !(u.item && meaningful(strings.ReplaceAll(text, "\x00", " "))) && (u.sentence || !titled(text)) {
+	if d.set.Message && d.set.Subject != "" && !((u.item || d.day != nil && d.day.items) && meaningful(strings.ReplaceAll(text, "\x00", " "))) && (u.sentence || !titled(text)) {
 		e.Where = placeIn(text)
 		e.What = d.set.Subject
 		if e.Where == "" {

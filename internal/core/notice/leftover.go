@@ -236,7 +236,7 @@ func (r *reader) bareDay(i int) bool {
 		after := r.tok(i + 2)
 		return next.kind == '.' && !next.gap && (after.kind != 'w' || partWords.has(after.text) || !startsUpper(r.text[after.from:]))
 	case r.word(i-1, list("de den")) && r.tok(i-2).text == "op", r.word(i-1, list("the")) && r.tok(i-2).text == "on":
-		return t.ordinal && r.dayAlone(i+1) || partWords.has(next.text)
+		return t.ordinal && r.dayAlone(i+1) || next.text == "e" && !next.gap || partWords.has(next.text)
 	}
 	return false
 }

@@ -238,7 +238,9 @@ func Read(lines []Line, set Settings) Found {
 		if set.Stop != nil && set.Stop() {
 			break
 		}
-		d.timesNext = set.Message && strings.HasSuffix(u.text, ":") && n+1 < len(units) && units[n+1].onlyTime()
+		heads := set.Message && strings.HasSuffix(u.text, ":") && n+1 < len(units)
+		d.itemsNext = heads && n+2 < len(units) && units[n+1].timeFirst() && units[n+2].timeFirst()
+		d.timesNext = d.itemsNext || heads && units[n+1].onlyTime()
 		for _, piece := range u.pieces() {
 			d.unit(piece)
 		}
@@ -326,7 +328,8 @@ type document struct {
 	frames      []*frame       // those that head lists
 	around      around         // of the unit that is read
 	overAll     around         // of the subject, and of what heads a list
-	timesNext   bool           // a line with a time and no day stands directly below the unit that is read
+	timesNext   bool           // a line with a time stands below the unit that is read, which ends with a colon
+	itemsNext   bool           // and more than one, each with its time in front
 	apart       bool           // a time stands somewhere without a day
 	yearBy      yearBy         // of the day that was looked at last
 	section     int            // the first event below the last heading
@@ -346,6 +349,7 @@ type heading struct {
 	texts []unit
 
 	listed bool // it stands in a list of days, of which the title is above it
+	items  bool // each line below it is an event of its own
 }
 
 func (d *document) pass(u unit, text, why string) {

@@ -187,8 +187,11 @@ func (d *document) dayOver(u unit) *dates {
 // itemOfDay tells whether a unit is an item of the day above it, by the time that it begins with,
 // and names a day as well: 14:10 Minutes of the meeting of 12 February.
 func (d *document) itemOfDay(u unit, r *reader, spans []span) bool {
-	return len(spans) > 1 && spans[0].kind == 't' && spans[0].from == 0 && saysDays(spans) && d.dayOver(u) != nil &&
-		!(spans[1].kind == 'd' && r.onlyLinks(spans[0].to, spans[1].from))
+	if len(spans) < 2 || !saysDays(spans) || !hasKind(spans, 't') || d.dayOver(u) == nil {
+		return false
+	}
+	return spans[0].kind == 't' && spans[0].from == 0 && !(spans[1].kind == 'd' && r.onlyLinks(spans[0].to, spans[1].from)) ||
+		spans[0].kind == 'd' && phraseIn(r.text[:min(len(r.text), 40)], minutesOf) != ""
 }
 
 // otherDay is why an item of a day is held.
@@ -199,15 +202,19 @@ const otherDay = "names another day than the one that it stands below"
 func (d *document) daysOfItem(u unit, r *reader, spans []span) (kept []span, held string) {
 	above, f := d.resolve(*d.dayOver(u))
 	for n, s := range spans {
-		gone := n > 0 && spans[n-1].kind == 'd' && s.kind == 't' && r.onlyLinks(spans[n-1].to, s.from)
+		gone := spans[0].kind == 't' && n > 0 && spans[n-1].kind == 'd' && s.kind == 't' && r.onlyLinks(spans[n-1].to, s.from)
 		if s.kind != 'd' && !gone {
 			kept = append(kept, s)
 			continue
 		}
+		if gone || spans[0].kind == 'd' { // minutes of 12 February, 14:10
+			held = otherDay
+		}
+		if gone {
+			continue
+		}
 		days, g := d.resolve(s.dates)
 		switch {
-		case gone:
-			held = otherDay
 		case f == nil && g == nil && len(days) == 1 && len(above) == 1 && days[0].first.Equal(above[0].first) && days[0].last.Equal(above[0].last): // said twice
 		case r.word(s.from-1, aboutWords) || r.word(s.from, aboutWords) || r.word(s.from-2, aboutWords) && r.word(s.from-1, dayLinks) || r.is(s.from, '(') || r.is(s.from-1, '('):
 			d.pass(u, u.text, "the day of what the item is about")
@@ -333,7 +340,7 @@ func (d *document) context(u unit, r *reader, spans []span) bool {
 			d.day.listed = true
 		}
 		d.endDay()
-		d.day = &heading{unit: u, dates: spans[0].dates, listed: listed}
+		d.day = &heading{unit: u, dates: spans[0].dates, listed: listed, items: d.itemsNext}
 		if y := spans[0].dates.days[0].year; y > 0 {
 			d.year = y
 		}

@@ -61,6 +61,9 @@ func sentences(text string) []int {
 		if c == '.' {
 			begins := func() bool { // what goes on with a day or a zone is the same sentence
 				following := &reader{text: rest, toks: scan(rest[:min(len(rest), 20)])}
+				if _, clock := following.clocks(1, true); small && clock > 0 && following.word(0, atWords) { // on 31.03. at 12
+					return false
+				}
 				return !capitals && upper(next) && following.word(0, beginnings)
 			}
 			named := func() bool { // a day and the name of its month

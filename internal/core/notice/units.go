@@ -107,6 +107,9 @@ func goesOn(before, l Line) bool {
 	if fromTo().MatchString(text) && startsWithDate(strings.TrimSpace(before.Text)) { // from 13:00 to 16:00, below 8 April Crane test
 		return false
 	}
+	if fromToTitle().MatchString(text) && startsWithTime(was) { // from 15:00 to 16:00 Tour, below 14:00 Coffee
+		return false
+	}
 	if hourLine().MatchString(text) && !SaysDay(text) && len(strings.Fields(was)) < 8 { // ore 10 Apertura
 		return false
 	}
@@ -178,7 +181,12 @@ func startsUpper(text string) bool {
 }
 
 // fromTo is a line that says from when to when, and nothing else.
-var fromTo = pattern.Lazy(`^(?:from|von|de|dalle|das|van|desde)(?: las)? \d{1,2}(?:[:.h]\d\d)?(?: ?(?:uhr|uur|h|[ap]\.?m\.?))? (?:to|until|till|bis|à|a|a las|alle|às|tot) \d{1,2}(?:[:.h]\d\d)?(?: ?(?:uhr|uur|h|[ap]\.?m\.?))?\.?$`)
+var fromTo = pattern.Lazy(fromToHours + `\.?$`)
+
+// fromToTitle is a line that says from when to when, and then what.
+var fromToTitle = pattern.Lazy(fromToHours + `,?\s+\p{Lu}`)
+
+const fromToHours = `^(?:from|von|de|dalle|das|van|desde)(?: las)? \d{1,2}(?:[:.h]\d\d)?(?: ?(?:uhr|uur|h|[ap]\.?m\.?))? (?:to|until|till|bis|à|a|a las|alle|às|tot) \d{1,2}(?:[:.h]\d\d)?(?: ?(?:uhr|uur|h|[ap]\.?m\.?))?`
 
 // hourLine is a line of a programme that begins with a word and a time, and goes on with a
 // title.
@@ -342,7 +350,7 @@ func paragraph(lines []Line) []unit {
 	for _, end := range cuts {
 		one := u
 		one.text = strings.TrimSpace(text[at:end])
-		one.sentence = len(cuts) > 1 || (!u.item || numbered) && !(at == 0 && dayLed(one.text)) && (strings.HasSuffix(one.text, ".") || strings.HasSuffix(one.text, "?") || strings.HasSuffix(one.text, "!"))
+		one.sentence = len(cuts) > 1 || (!u.item || numbered) && !(at == 0 && dayLed(one.text)) && endsSentence(one.text)
 		for n, s := range starts {
 			if s <= at+1 {
 				one.line = lines[n].Number
@@ -407,6 +415,33 @@ const longest = 2000
 // onlyTime tells whether a unit is a line of a list with a time and no day: Corvane 6:00.
 func (u unit) onlyTime() bool {
 	return !u.gap && !u.sentence && len(u.fields) == 0 && u.level == 0 && hasTime(u.text) && !SaysDay(u.text)
+}
+
+// timeFirst tells whether a unit is a line of a list that begins with a time: 14:00 Welcome.
+func (u unit) timeFirst() bool {
+	return !u.sentence && len(u.fields) == 0 && startsWithTime(u.text)
+}
+
+// startsWithTime tells whether a text begins with a time of the day.
+func startsWithTime(text string) bool {
+	r := &reader{text: text, toks: scan(text[:min(len(text), 60)])}
+	_, end := r.clock(0, true)
+	return end > 1 || dottedTime().MatchString(text) // and not a number alone: 2 tugs
+}
+
+// dottedTime begins a line with what may be a time or a day: 14.10 Minutes.
+var dottedTime = pattern.Lazy(`^(?:[01]?\d|2[0-3])\.[0-5]\d \p{L}`)
+
+// shortMonth is a text that ends with a month that is cut short, and so with a dot that
+// ends no sentence: 3 Mar.
+var shortMonth = pattern.Lazy(`\d\.? (\p{L}{3,5})\.$`)
+
+// endsSentence tells whether a text ends with the sign of a sentence.
+func endsSentence(text string) bool {
+	if m := shortMonth().FindStringSubmatch(text); m != nil && monthOf(strings.ToLower(m[1])) > 0 && startsWithTime(text) {
+		return false
+	}
+	return strings.HasSuffix(text, ".") || strings.HasSuffix(text, "?") || strings.HasSuffix(text, "!")
 }
 
 // pieces cuts a unit that is too long, at spaces.

@@ -21,10 +21,13 @@ func (r *reader) bracketed(weekday, s span) bool {
 // madeAt is what stands before the day in the last line of a letter: Fait à Tarn Haven, le.
 var madeAt = pattern.Lazy(`(?i)^\s*(?:fait|rédigé|établi|fatto|redatto|hecho|redactado|dado|feito|redigido|done|drawn up|given|opgemaakt|opgesteld|gedaan|ausgefertigt|ausgestellt|gegeben)(?:\s+(?:à|a|en|em|in|at|te|zu)\s+[\p{L}' -]{2,30}?)?,?\s*(?:\s(?:le|il|el|am|on|op|em|den|this))?\s*$`)
 
+// minutesOf begin what is reported of a day.
+var minutesOf = []string{"minutes of", "minutes from", "notes of", "notes from", "notes on", "summary of", "recap of", "notizen zu", "notizen vom", "notes de", "notas de", "appunti", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}
+
 // veto takes away the days that belong to no event, and says why.
 func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []string) {
 	item := d.itemOfDay(u, r, spans)
-	minutes := !item && phraseIn(r.text[:min(len(r.text), 40)], []string{"minutes of", "minutes from", "notes of", "notes from", "notes on", "summary of", "recap of", "notizen zu", "notizen vom", "notes de", "notas de", "appunti", "protokoll", "compte rendu", "acta de", "verbale", "ata da", "notulen", "report of the", "record of"}) != ""
+	minutes := !item && phraseIn(r.text[:min(len(r.text), 40)], minutesOf) != ""
 	due := 0
 	gone := func(n int) bool {
 		return len(why) > 0 && !slices.ContainsFunc(kept, func(s span) bool { return s.from == spans[n].from })

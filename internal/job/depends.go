@@ -10,25 +10,28 @@ import (
 	"slices"
 	"time"
 
-	"github.com/cespare/xxhash/v2"
-
 	"almanach/internal/core/intake"
+	"almanach/internal/edge/calendar"
 	"almanach/internal/edge/desk"
 	"almanach/internal/edge/source"
 )
 
-// digest is a fingerprint of everything that the outcome of a load depends on.
-// No one gains by two that are alike, so it guards against accidents only.
+// digest is a fingerprint of everything that the outcome of a load depends on, as of a
+// calendar.Sum.
 type digest [2]uint64
 
 // dependence is a file that the outcome of a load depends on.
 type dependence struct {
 	path string
-	info fs.FileInfo // nil where there is none
+	info fs.FileInfo  // nil where there is none
+	sum  calendar.Sum // where it is known, as the load wrote it itself
 }
 
-// like tells whether a file is as it was.
+// like tells whether a file is as it was, or as the load left it.
 func (d dependence) like(other dependence) bool {
+	if d.sum != (calendar.Sum{}) {
+		return d.path == other.path
+	}
 	if d.info == nil || other.info == nil {
 		return d.path == other.path && d.info == nil && other.info == nil
 	}
@@ -66,7 +69,7 @@ func (l *load) dependences() (out []dependence) {
 		return nil
 	}
 	names := slices.Clone(d.Calendars())
-	if name := l.in.FirstPlace(); name != "" {
+	if name := l.in.FirstPlace(); name != "" && !slices.Contains(names, name) {
 		names = append(names, name)
 	}
 	for _, name := range names {
@@ -95,12 +98,12 @@ func depend(to []dependence, path string) ([]dependence, error) {
 		return nil, err
 	}
 	if info.Mode().IsRegular() {
-		return append(to, dependence{path, info}), nil
+		return append(to, dependence{path: path, info: info}), nil
 	}
 	entries, err := os.ReadDir(path)
 	for n := 0; err == nil && n < len(entries); n++ {
 		if info, err = os.Stat(filepath.Join(path, entries[n].Name())); err == nil && info.Mode().IsRegular() {
-			to = append(to, dependence{filepath.Join(path, entries[n].Name()), info})
+			to = append(to, dependence{path: filepath.Join(path, entries[n].Name()), info: info})
 		}
 	}
 	if len(to) > mostFiles {
@@ -116,7 +119,10 @@ const mostFiles = 5000
 // sizeOf gives the size of files together.
 func sizeOf(files []dependence) (n int64) {
 	for _, f := range files {
-		if f.info != nil {
+		switch {
+		case f.sum != (calendar.Sum{}):
+			n += f.sum.Size
+		case f.info != nil:
 			n += f.info.Size()
 		}
 	}
@@ -126,8 +132,7 @@ func sizeOf(files []dependence) (n int64) {
 // digestOf gives the digest of a load that depends on some files: of what it was
 // asked for, the day, the program, what is remembered, and every byte.
 func (l *load) digestOf(files []dependence) (digest, error) {
-	sums := [2]*xxhash.Digest{xxhash.New(), xxhash.NewWithSeed(1)}
-	w := io.MultiWriter(sums[0], sums[1])
+	w := calendar.NewSummer()
 	z, why, f := l.office.DefaultZone()
 	if f != nil {
 		return digest{}, f
@@ -148,24 +153,28 @@ func (l *load) digestOf(files []dependence) (digest, error) {
 	fmt.Fprintf(w, "%q %d %d %d\n", program, info.Size(), info.ModTime().UnixNano(), l.memory)
 	buf := make([]byte, 1<<20)
 	for _, d := range files {
-		if d.info == nil {
+		if d.info == nil && d.sum == (calendar.Sum{}) {
 			fmt.Fprintf(w, "%q none\n", d.path)
 			continue
 		}
-		fmt.Fprintf(w, "%q %d\n", d.path, d.info.Size())
-		if err := copyFile(w, d.path, buf); err != nil {
-			return digest{}, err
+		if d.sum == (calendar.Sum{}) {
+			if d.sum, err = sumOf(d.path, buf); err != nil {
+				return digest{}, err
+			}
 		}
+		fmt.Fprintf(w, "%q %d %x\n", d.path, d.sum.Size, d.sum.Hash)
 	}
-	return digest{sums[0].Sum64(), sums[1].Sum64()}, nil
+	return w.Sum().Hash, nil
 }
 
-func copyFile(to io.Writer, path string, buf []byte) error {
+// sumOf reads a whole file, in pieces as large as buf.
+func sumOf(path string, buf []byte) (calendar.Sum, error) {
 	f, err := os.Open(path)
 	if err != nil {
-		return err
+		return calendar.Sum{}, err
 	}
 	defer f.Close()
-	_, err = io.CopyBuffer(to, struct{ io.Reader }{f}, buf)
-	return err
+	s := calendar.NewSummer()
+	_, err = io.CopyBuffer(s, struct{ io.Reader }{f}, buf)
+	return s.Sum(), err
 }

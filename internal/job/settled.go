@@ -14,11 +14,12 @@ import (
 	"almanach/internal/core/plan"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
+	"almanach/internal/edge/calendar"
 )
 
-// settled is what a load came to that found nothing to write. A load that is
-// asked for the same, of files that have the same bytes, comes to the same: it
-// says so without reading a row.
+// settled is what a load comes to that finds nothing to write: the last one did, or wrote
+// all that there was. A load that is asked for the same, of files that have the same bytes,
+// comes to the same: it says so without reading a row.
 type settled struct {
 	Digest digest
 	Size   int64 // of all files, so that a change of it is seen without reading them
@@ -87,8 +88,8 @@ func (l *load) recall() bool {
 	return true
 }
 
-// settle keeps what a load came to that wrote nothing, for the next one. It
-// only saves time, so what stands in its way is no problem.
+// settle keeps what the same load will come to from now on, where that is known and
+// nothing is written. It only saves time, so what stands in its way is no problem.
 func (l *load) settle() {
 	if l.files == nil || l.report.Stopped {
 		return
@@ -97,30 +98,47 @@ func (l *load) settle() {
 	if s == nil {
 		return
 	}
-	if memory, err := l.record.book.MemoryPrint(l.in.Identity); err != nil || memory != l.memory {
+	memory, err := l.record.book.MemoryPrint(l.in.Identity)
+	if err != nil || memory != l.memory && len(l.report.Edits) == 0 {
 		return
 	}
-	files := l.dependences()
+	l.memory = memory
+	files := l.left()
 	if !slices.EqualFunc(files, l.files, dependence.like) {
 		return
 	}
 	for _, f := range files { // one that was just written may be written again unseen
-		if f.info != nil && l.began.Sub(f.info.ModTime()) < grain {
+		if f.info != nil && f.sum == (calendar.Sum{}) && l.began.Sub(f.info.ModTime()) < grain {
 			return
 		}
 	}
-	var err error
 	s.Size = sizeOf(files)
 	if s.Digest, err = l.digestOf(files); err != nil {
 		return
 	}
-	if again := l.dependences(); !slices.EqualFunc(again, files, dependence.like) {
+	if again := l.left(); !slices.EqualFunc(again, files, dependence.like) {
 		return
 	}
 	var kept bytes.Buffer
 	if gob.NewEncoder(&kept).Encode(s) == nil && kept.Len() <= mostSettled {
 		_ = l.record.book.Settle(l.in.Identity, kept.Bytes())
 	}
+}
+
+// left lists the files that the outcome of a load depends on as the load leaves them:
+// what it wrote is what it wrote, whatever stands there by now.
+func (l *load) left() []dependence {
+	files := l.dependences()
+	for _, c := range l.calendars {
+		wrote, ok := c.Backend.(calendar.Summed)
+		if !ok {
+			continue
+		}
+		if n := slices.IndexFunc(files, func(d dependence) bool { return d.path == c.spec.Path() }); n >= 0 {
+			files[n].sum = wrote.Wrote()
+		}
+	}
+	return files
 }
 
 // mostSettled is how many octets are kept of one load at most.
@@ -130,8 +148,13 @@ const mostSettled = 1 << 20
 // tomorrow though nothing changed, or has more to say than is kept.
 func (l *load) settled() *settled {
 	r, p := l.report, l.report.Plan
-	if len(p.Edits)+len(p.Guards)+len(r.Warnings)+len(r.Written)+len(r.Passed) > 0 || r.Running || r.Settled {
+	if len(p.Guards)+len(r.Warnings)+len(r.Passed) > 0 || r.Running || r.Settled || slices.ContainsFunc(p.Edits, func(e plan.Edit) bool { return !e.Done }) {
 		return nil
+	}
+	if len(p.Edits) > 0 {
+		if p = p.Next(); p == nil {
+			return nil
+		}
 	}
 	known := func(c *opened) bool {
 		return slices.ContainsFunc(l.files, func(d dependence) bool { return d.path == c.spec.Path() || filepath.Dir(d.path) == c.spec.Folder })

@@ -7,8 +7,10 @@ import (
 	"math/rand/v2"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"almanach/internal/core/agree"
@@ -204,6 +206,14 @@ func (l *lived) live() {
 	l.remember(p)
 	again, err := l.plan(historySettings, l.rows())
 	require.NoError(l, err)
+	if next := p.Next(); next != nil {
+		if len(p.Edits) > 0 {
+			foreseen.Add(1)
+		}
+		require.Equal(l, told(again), told(next), "what a second load comes to was foreseen as something else")
+		require.Equal(l, again.Totals, next.Totals)
+		require.Equal(l, again.Assumed, next.Assumed)
+	}
 	require.Empty(l, again.Edits, "a second load writes: %s", told(again))
 	outcomes := map[string]agree.Outcome{}
 	for _, i := range again.Items.All() {
@@ -258,7 +268,7 @@ func (l *lived) check(key string, r *line, outcomes map[string]agree.Outcome) {
 
 func begun(t testing.TB) *lived {
 	l := &lived{world: newWorld(t, "berths", "works"), hands: map[string]map[string]string{}, deleted: map[string]bool{}, copied: map[string]bool{}, crash: -1}
-	l.request.Full = false
+	l.request.Full, l.request.Brief = false, true
 	l.request.Pairs.BesideAll = true
 	l.request.Memory = Memory{}
 	for i := range l.sheet {
@@ -313,6 +323,9 @@ func (l *lived) foreign() string {
 	return fmt.Sprint(slices.Sorted(maps.Keys(out)), slices.Sorted(maps.Values(out)))
 }
 
+// foreseen counts the loads that wrote something and knew what the next one comes to.
+var foreseen atomic.Int64
+
 // recorder is a testing.TB that notes a failure instead of ending the test.
 type recorder struct {
 	testing.TB
@@ -344,6 +357,9 @@ func fails(t testing.TB, days [][]act) (why string) {
 // TestHistories lives through random days of a sheet, people and crashes. One
 // that fails is cut down to the acts that it needs.
 func TestHistories(t *testing.T) {
+	t.Cleanup(func() {
+		assert.Greater(t, foreseen.Load(), int64(100), "what a second load comes to is hardly ever foreseen")
+	})
 	n := 10000
 	if testing.Short() || raceEnabled {
 		n = 500

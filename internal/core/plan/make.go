@@ -83,6 +83,7 @@ type maker struct {
 	alike     map[int]bool           // rows held for the event that they look like, where only those matter
 	adoptions adoptions
 	vanished  []string // keys of events that were deleted in their calendar since the last load
+	restless  bool     // something of the rows will not be the same once the plan is applied
 }
 
 // master is what became of a series that rows change dates of.
@@ -133,6 +134,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 	}
 	m.plan.Notes = append(m.plan.Notes, m.restores()...)
 	m.unsettled()
+	m.plan.rests = m.rests()
 	return m.plan, m.plan.Totals.Check()
 }
 
@@ -241,6 +243,7 @@ func (m *maker) add(s *shard) {
 	t.Disputed += s.totals.Disputed
 	t.Removed += s.totals.Removed
 	m.none += s.cancels
+	m.restless = m.restless || s.restless || len(s.held)+s.cancels > 0
 	for _, h := range s.held {
 		m.Batch.Hold(h.row, h.fault)
 		if m.Pairs.Only {

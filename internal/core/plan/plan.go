@@ -44,6 +44,7 @@ type Plan struct {
 	Own      string           // the address that the field Participation is about
 
 	zones     ical.Zones // of times in edits
+	rests     bool       // see Next
 	standing  []Stand
 	calendars []string // by index of their holdings
 }
@@ -100,13 +101,15 @@ func (t *Totals) count(o agree.Outcome) {
 	}
 }
 
-// Recount counts an event under another outcome than before.
+// Recount counts an event under another outcome than before: Same, Edited, New or Changed.
 func (t *Totals) Recount(from, to agree.Outcome) {
-	switch from {
-	case agree.Same:
-		t.Same--
-	case agree.Edited:
-		t.Edited--
+	for _, c := range []struct {
+		outcome agree.Outcome
+		n       *int
+	}{{agree.Same, &t.Same}, {agree.Edited, &t.Edited}, {agree.New, &t.New}, {agree.Changed, &t.Changed}} {
+		if c.outcome == from {
+			*c.n--
+		}
 	}
 	t.count(to)
 }

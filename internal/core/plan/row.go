@@ -32,6 +32,7 @@ type shard struct {
 	settled  []string // keys for which a decision was used
 	masters  map[identity.ID]*master
 	cancels  int
+	restless bool          // see maker
 	texts    *writer       // of new events
 	glances  *ical.Window  // to texts that stand
 	wanted   intake.Wanted // what the current row wants
@@ -375,6 +376,9 @@ func (s *shard) made(i int, id identity.ID, c standing, result *agree.Result, it
 			made = c.found.change(c.to, c.from, c.found.Raw())
 		}
 		s.taken = append(s.taken, item.Key)
+	}
+	if made != nil && (c.row != c.to || !agree.Untouched(made.text, 0, &s.wanted.Event)) {
+		s.restless = true
 	}
 	return made
 }

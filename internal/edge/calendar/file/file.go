@@ -7,8 +7,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"hash"
-	"hash/maphash"
 	"io"
 	"io/fs"
 	"iter"
@@ -35,6 +33,7 @@ type File struct {
 	open  *os.File    // while it is read piece by piece; nil otherwise
 	stat  fs.FileInfo // nil while the file does not exist
 	stale bool        // written since it was read
+	wrote calendar.Sum
 }
 
 // Open reads the file that a spec names. One that does not exist is an empty
@@ -273,7 +272,7 @@ func (f *File) ApplyWhen(ctx context.Context, edits calendar.Edits, ready func()
 	if err := f.free(edits); err != nil {
 		return err
 	}
-	sum := &summed{ctx: ctx, hash: newHash()}
+	sum := &summed{ctx: ctx, hash: calendar.NewSummer()}
 	err = replace.File(f.path, replace.Options{
 		Check: func(r io.Reader) error { return f.confirm(ctx, r, sum) },
 		Ready: func() error {
@@ -311,8 +310,12 @@ func (f *File) ApplyWhen(ctx context.Context, edits calendar.Edits, ready func()
 	case err != nil:
 		return f.unwritten(err)
 	}
+	f.wrote = sum.hash.Sum()
 	return nil
 }
+
+// Wrote implements calendar.Summed.
+func (f *File) Wrote() calendar.Sum { return f.wrote }
 
 // free makes sure that nothing stands under the UIDs of what is created. It compares
 // checksums first, which take little memory; equal ones mean little.
@@ -360,7 +363,7 @@ func (f *File) exists(uid string) *fault.Fault {
 // the old one's place it must be what was written, whole, with as many events as
 // there should be.
 func (f *File) confirm(ctx context.Context, from io.Reader, sum *summed) error {
-	got := newHash()
+	got := calendar.NewSummer()
 	r := ical.NewReader(io.TeeReader(interruptible{ctx, from}, got))
 	n := 0
 	for {
@@ -378,7 +381,7 @@ func (f *File) confirm(ctx context.Context, from io.Reader, sum *summed) error {
 			n++
 		}
 	}
-	if got.Sum64() != sum.hash.Sum64() {
+	if got.Sum() != sum.hash.Sum() {
 		return errors.New("what was read back is not what was written")
 	}
 	if n != sum.events {
@@ -444,18 +447,10 @@ func (f *File) sameBytes() error {
 type summed struct {
 	ctx    context.Context
 	w      io.Writer
-	hash   hash.Hash64
+	hash   *calendar.Summer
 	buf    []byte
 	events int // that there are to be in all
 }
-
-func newHash() hash.Hash64 {
-	h := &maphash.Hash{}
-	h.SetSeed(seed)
-	return h
-}
-
-var seed = maphash.MakeSeed()
 
 func (s *summed) Write(p []byte) (int, error) {
 	if err := s.ctx.Err(); err != nil {

@@ -285,7 +285,7 @@ func (m *Mapper) inCompany(row table.Row) *fault.Fault {
 	if why == "" {
 		return nil
 	}
-	f := m.start.fault(m, row, why)
+	f := m.start.fault(m, row, saysDate, why)
 	f.Field = "start"
 	return f.Do("correct it, or, if it is right, set outliers: read")
 }

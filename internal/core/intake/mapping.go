@@ -210,6 +210,8 @@ func (m *Mapping) settlePair(s *moments) {
 	}
 	for _, i := range s.columns {
 		switch {
+		case m.columns[i].Serials():
+			m.columns[i].Prefer(moment.DateRole)
 		case len(s.columns) == 1 && s == m.end: // the end of what starts on a known day is a time of that day
 			m.columns[i].Prefer(moment.ClockRole)
 		case has[moment.DateRole] && len(s.columns) > 1:

@@ -147,6 +147,12 @@ No|When
 20260305T090000/20260305T100000@America/New_York (end assumed: 1h)
 held: When "next Tuesday" counts from a day that is not stated (write the date)
 20260305T220000/20260306T040000@Europe/Lisbon`},
+		{"a spreadsheet's numbers are days at both ends", "event: { title: '{No}', start: '{Start}', end: '{End}' }\n", `
+No|Start|End
+1|46083.375|46083.5
+2|46084.25|46085.75`, `
+20260302T090000/20260302T120000@Europe/Lisbon (spreadsheet number assumed)
+20260303T060000/20260304T180000@Europe/Lisbon (spreadsheet number assumed)`},
 		{"what is said twice agrees or is held", "event: { title: '{No}', start: '{When} {From}', end: '{To}', zone: '{Zone}' }\nassume: { length: 1h }\n", `
 No|When|From|To|Zone
 1|2026-03-05 09:00 – 11:00||11:00|
@@ -168,7 +174,14 @@ No|When|From|To|Zone
 17|2026-03-05T09:00Z||11:00Z|America/New_York
 18|2026-03-05|09:00 CET|11:00|
 19|2026-07-05|09:00 CET|11:00|
-20|2026-03-05|09:00 CEST|11:00|`, `
+20|2026-03-05|09:00 CEST|11:00|
+21|2026-03-05|from 9:00||
+22|2026-03-05|midnight|2:00|
+23|2026-03-05|20:00|midnight|
+24|2026-03-05|20:00|6 March 2026 midnight|
+25|2026-03-05|9:30 p. m.|11:00 p. m.|
+26|2026-03-05|9 Uhr 30|11 Uhr 15 Min.|
+27|Fri 05.03.26|9:00||`, `
 20260305T090000/20260305T110000@Europe/Lisbon
 held: the start's range ends at 11:00, and the end is at 12:00 (correct one of them)
 20260305/20260308 (all day assumed: no time given)
@@ -187,8 +200,15 @@ held: When "2026-03-05T09:00+01:00" is at +01:00, and Zone says Europe/Lisbon, w
 20260705T090000/20260705T110000@Europe/Lisbon
 20260305T090000Z/20260305T110000Z
 20260305T090000/20260305T110000@CET
-held: When "2026-07-05" says CET, which is +01:00, and on Sun 5 July 2026 the clocks of Europe/Paris are at +02:00 (write the offset)
-held: When "2026-03-05" says CEST, which is +02:00, and on Thu 5 March 2026 the clocks of Europe/Paris are at +01:00 (write the offset)`},
+held: From "09:00 CET" says CET, which is +01:00, and on Sun 5 July 2026 the clocks of Europe/Paris are at +02:00 (write the offset)
+held: From "09:00 CEST" says CEST, which is +02:00, and on Thu 5 March 2026 the clocks of Europe/Paris are at +01:00 (write the offset)
+held: From "from 9:00" gives only the start of a range (give the end, or a length)
+held: From "midnight" may be the midnight at the beginning of its day or the one at its end (write it as 0:00 or 24:00)
+20260305T200000/20260306T000000@Europe/Lisbon (overnight assumed: ends on the next day)
+held: To "6 March 2026 midnight" may be the midnight at the beginning of its day or the one at its end (write it as 0:00 or 24:00)
+20260305T213000/20260305T230000@Europe/Lisbon
+20260305T093000/20260305T111500@Europe/Lisbon
+held: When "Fri 05.03.26" names the wrong weekday: 5 March 2026 is a Thursday, and 3 May 2026 is a Sunday`},
 		{"the end is the day after the last one", "last_day: not included\nevent: { title: '{No}', start: '{From}', end: '{To}', length: '{Long}' }\n", `
 No|From|To|Long
 1|2026-03-05|2026-03-06|

@@ -22,7 +22,7 @@ func (m *Mapper) occurrenceOf(row table.Row) (int64, bool, *fault.Fault) {
 	m.eval.Load(row)
 	v, f := m.read(m.occurrence, row)
 	if f == nil && v.HasDate && !v.Single() {
-		f = m.occurrence.fault(m, row, "is not one day")
+		f = m.occurrence.fault(m, row, saysDate, "is not one day")
 	}
 	if f != nil {
 		f.Field = "occurrence"

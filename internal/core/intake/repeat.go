@@ -210,9 +210,9 @@ func (m *Mapper) rule(text string, row table.Row, span event.Span) (rule.Rule, *
 		switch {
 		case f != nil:
 		case v.HasEndDate || v.EndClock != moment.NoClock || v.Open == moment.OpenEnd:
-			f = s.until.fault(m, row, "is not one day")
+			f = s.until.fault(m, row, saysDate, "is not one day")
 		case v.Clock > 0 && int64(v.Clock) < start:
-			f = s.until.fault(m, row, "ends the series before the event of that day").Do("write the last day alone")
+			f = s.until.fault(m, row, saysDate, "ends the series before the event of that day").Do("write the last day alone")
 		}
 		if f != nil {
 			f.Field = "repeat_until"

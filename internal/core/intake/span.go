@@ -108,7 +108,7 @@ func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 		f = m.noStart(g.start)
 	}
 	if f == nil && g.start.Open == moment.OpenEnd && !g.end.HasDate && g.end.Clock == moment.NoClock && g.length == 0 {
-		f = m.start.fault(m, row, "gives only the start of a range").Do("give the end, or a length")
+		f = m.start.fault(m, row, saysOpen, "gives only the start of a range").Do("give the end, or a length")
 		f.Field = "start"
 	}
 	if f == nil {
@@ -162,7 +162,10 @@ func (m *Mapper) said(row table.Row) (*given, *fault.Fault) {
 	g := &m.given
 	start, startFault := m.read(m.start, row)
 	if startFault == nil && start.Open == moment.OpenStart {
-		startFault = m.start.fault(m, row, "gives the end of a range, where the start is wanted")
+		startFault = m.start.fault(m, row, saysOpen, "gives the end of a range, where the start is wanted")
+	}
+	if startFault == nil && start.Midnight {
+		startFault = m.start.fault(m, row, saysMidnight, eitherMidnight).Do("write it as 0:00 or 24:00")
 	}
 	if startFault != nil {
 		startFault.Field = "start"
@@ -171,9 +174,11 @@ func (m *Mapper) said(row table.Row) (*given, *fault.Fault) {
 	if endFault == nil {
 		switch {
 		case end.Open == moment.OpenEnd:
-			endFault = m.end.fault(m, row, "gives the start of a range, where the end is wanted")
+			endFault = m.end.fault(m, row, saysOpen, "gives the start of a range, where the end is wanted")
 		case end.HasEndDate || end.EndClock != moment.NoClock:
-			endFault = m.end.fault(m, row, "is a range, where the end is wanted")
+			endFault = m.end.fault(m, row, saysRange, "is a range, where the end is wanted")
+		case end.Midnight && end.HasDate:
+			endFault = m.end.fault(m, row, saysMidnight, eitherMidnight).Do("write it as 0:00 or 24:00")
 		}
 	}
 	if endFault != nil {
@@ -235,8 +240,21 @@ func (m *Mapper) together(g *given, dates bool) *fault.Fault {
 	return nil
 }
 
-// fault says what is wrong with the cell of a moment.
-func (s *moments) fault(m *Mapper, row table.Row, problem string) *fault.Fault {
+// eitherMidnight is what is wrong with a midnight in words.
+const eitherMidnight = "may be the midnight at the beginning of its day or the one at its end"
+
+// What a cell of a moment can say, and be wrong about.
+var (
+	saysOpen     = func(v moment.Value) bool { return v.Open != moment.Closed }
+	saysRange    = func(v moment.Value) bool { return v.HasEndDate || v.EndClock != moment.NoClock }
+	saysDate     = func(v moment.Value) bool { return v.HasDate }
+	saysZone     = func(v moment.Value) bool { return v.ZoneText != "" || v.Zone != nil }
+	saysMidnight = func(v moment.Value) bool { return v.Midnight }
+)
+
+// fault says what is wrong with the cell of a moment that says something; with its first
+// one where none does.
+func (s *moments) fault(m *Mapper, row table.Row, says func(moment.Value) bool, problem string) *fault.Fault {
 	if s.text != nil {
 		text, f := m.eval.Render(s.text)
 		if f != nil {
@@ -244,14 +262,22 @@ func (s *moments) fault(m *Mapper, row table.Row, problem string) *fault.Fault {
 		}
 		return fault.New(text, problem)
 	}
+	at := -1
 	for _, i := range s.columns {
-		if row.Filled(i) {
-			f := fault.New(row.Cell(i).Text, problem)
-			f.Place.Column = m.Header.Label(i)
-			return f
+		if v, f := m.columns[i].Read(row.Cell(i), sent(row)); f == nil && says(v) {
+			at = i
+			break
+		}
+		if at < 0 && row.Filled(i) {
+			at = i
 		}
 	}
-	return fault.Newf("%s", problem)
+	if at < 0 {
+		return fault.Newf("%s", problem)
+	}
+	f := fault.New(row.Cell(at).Text, problem)
+	f.Place.Column = m.Header.Label(at)
+	return f
 }
 
 func (m *Mapper) allDaySpan(way way, g *given) (event.Span, *fault.Fault) {

@@ -79,7 +79,7 @@ func (m *Mapper) fitsBeside(row table.Row, v moment.Value) *fault.Fault {
 	var year, half *fault.Fault
 	if m.year >= 0 && row.Filled(m.year) {
 		if y := zone.Civil(v.Date).Format("2006"); y != strings.TrimSpace(row.Cell(m.year).Text) {
-			year = m.start.fault(m, row, "is read as of "+y+", and "+m.Header.Label(m.year)+" says "+row.Cell(m.year).Text)
+			year = m.start.fault(m, row, saysDate, "is read as of "+y+", and "+m.Header.Label(m.year)+" says "+row.Cell(m.year).Text)
 			year.Do("set assume: { year: … }, or write the year into the date")
 		}
 	}
@@ -144,6 +144,6 @@ func (m *Mapper) rightWeekday(row table.Row, date int64) *fault.Fault {
 	if set == 0 || set&(1<<zone.Civil(date).Weekday()) != 0 {
 		return nil
 	}
-	f := m.start.fault(m, row, "is a "+zone.Civil(date).Weekday().String()+", and "+m.Header.Label(m.weekday)+" says "+cell.Text)
+	f := m.start.fault(m, row, saysDate, "is a "+zone.Civil(date).Weekday().String()+", and "+m.Header.Label(m.weekday)+" says "+cell.Text)
 	return f.Do("correct one of them")
 }

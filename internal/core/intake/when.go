@@ -144,6 +144,7 @@ func (m *Mapper) readEnd(row table.Row, start moment.Value) (reading, *fault.Fau
 // is what an export writes for a date without one, and gives way.
 func merge(out *moment.Value, v moment.Value, c table.Cell) *fault.Fault {
 	out.Assumed |= v.Assumed
+	out.Midnight = out.Midnight || v.Midnight
 	switch { // what the source does not show gives way to what another column says
 	case v.UnseenDate && out.HasDate && !out.UnseenDate:
 		v.HasDate, v.UnseenDate = false, false
@@ -379,7 +380,7 @@ func (m *Mapper) zoneFor(row table.Row, v moment.Value) (*zone.Zone, *fault.Faul
 	wall := v.Date + int64(max(v.Clock, 0))
 	at, _ := v.Zone.Instant(wall)
 	if there := z.OffsetAt(at).Seconds; there != v.Zone.OffsetAt(at).Seconds {
-		f := m.start.fault(m, row, fmt.Sprintf("is at %s, and %s says %s, which is at %s then", v.Zone.Name(), m.zoneOf.Blame(m.Header, row, name), z.Name(), zone.FormatOffset(there, ":")))
+		f := m.start.fault(m, row, saysZone, fmt.Sprintf("is at %s, and %s says %s, which is at %s then", v.Zone.Name(), m.zoneOf.Blame(m.Header, row, name), z.Name(), zone.FormatOffset(there, ":")))
 		return nil, f.Do("correct one of them")
 	}
 	return z, nil
@@ -403,7 +404,7 @@ func (m *Mapper) inForce(row table.Row, v moment.Value) *fault.Fault {
 	at := v.Date + int64(max(v.Clock, 0)) - int64(seconds)
 	if there := region.OffsetAt(at).Seconds; there != seconds {
 		name := strings.ToUpper(v.ZoneText)
-		return m.start.fault(m, row, fmt.Sprintf("says %s, which is %s, and on %s the clocks of %s are at %s", name, zone.FormatOffset(seconds, ":"), shortDate(v.Date), region.Name(), zone.FormatOffset(there, ":"))).Do("write the offset")
+		return m.start.fault(m, row, saysZone, fmt.Sprintf("says %s, which is %s, and on %s the clocks of %s are at %s", name, zone.FormatOffset(seconds, ":"), shortDate(v.Date), region.Name(), zone.FormatOffset(there, ":"))).Do("write the offset")
 	}
 	return nil
 }

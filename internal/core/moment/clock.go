@@ -54,9 +54,9 @@ func (p *parser) clock() bool {
 			return p.hms(t.num, u.num, p.tok(4).num, 5)
 		}
 		return p.hms(t.num, u.num, 0, 3)
-	case short && s1.kind == 'w' && (s1.text == "h" || s1.text == "u") && u.kind == 'n' && len(u.text) == 2 && (!u.gap || s1.gap && p.sense(3).month == 0): // 8h30, 8 h 30
+	case short && s1.kind == 'w' && (s1.text == "h" || s1.text == "u" || p.hourWord(1)) && u.kind == 'n' && len(u.text) == 2 && (!u.gap || s1.gap && p.sense(3).month == 0): // 8h30, 8 h 30, 8 Uhr 30
 		n := 3
-		if p.sense(3).is&isMinute != 0 && !p.tok(3).gap { // 14h30min
+		if p.sense(3).is&isMinute != 0 && (!p.tok(3).gap || p.hourWord(1)) { // 14h30min
 			n = 4
 		}
 		return p.hms(t.num, u.num, 0, n)
@@ -80,6 +80,10 @@ func (p *parser) clock() bool {
 	}
 	return false
 }
+
+// hourWord tells whether token i is a word for hours that no length of time has, so that
+// minutes can stand behind it.
+func (p *parser) hourWord(i int) bool { return p.tok(i).text == "uhr" || p.tok(i).text == "uur" }
 
 func (p *parser) meridian(i int) bool { return p.sense(i).is&(isAM|isPM) != 0 }
 

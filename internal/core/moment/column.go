@@ -81,6 +81,7 @@ type Value struct {
 	ZoneText            string     // as it was written; Local, without a Zone, for local time
 	AllDay              bool       // the cell says "all day", with a day in front of it or none
 	Open                Open
+	Midnight            bool // its Clock of 0 was said as "midnight", which ends a day as well
 	Assumed             Assumption
 
 	UnseenDate, UnseenClock bool // the source stores it and does not show it
@@ -523,6 +524,10 @@ func (t *tally) rowsAgainst(o Order) string {
 	}
 	return "no row"
 }
+
+// Serials tells whether all that the column has of times are a spreadsheet's counts of
+// days, 46114.25, which are no times of a day.
+func (c *Column) Serials() bool { return c.serials > 0 && c.dates+c.dateOnly+c.clocks == 0 }
 
 // Holds tells whether most of the column's filled cells are dates or times.
 func (c *Column) Holds(filled int) bool {

@@ -41,17 +41,18 @@ type half struct {
 
 // shape is a text understood as far as it can be without its column.
 type shape struct {
-	halves [2]half
-	ranged bool
-	zone   string // zone name or offset written in the text
-	nights bool   // "midnight" ends the range
-	unsure string // what can be read as the end of a range or as an offset; not ok then
-	why    string // not ok for this reason
-	beside string // a zone's name in brackets behind an offset
-	open   Open
-	langs  Languages // that have all the names of months and weekdays
-	allDay bool      // the text says so behind its day
-	ok     bool
+	halves   [2]half
+	ranged   bool
+	zone     string // zone name or offset written in the text
+	nights   bool   // "midnight" ends the range
+	midnight bool   // it is the time, or that of the start of the range
+	unsure   string // what can be read as the end of a range or as an offset; not ok then
+	why      string // not ok for this reason
+	beside   string // a zone's name in brackets behind an offset
+	open     Open
+	langs    Languages // that have all the names of months and weekdays
+	allDay   bool      // the text says so behind its day
+	ok       bool
 }
 
 // Role says what a column is expected to hold when a cell alone does not tell.
@@ -289,7 +290,7 @@ func (p *parser) word() bool {
 	case s.is&(isNoon|isMidnight) != 0:
 		seconds := 12 * 3600
 		if s.is&isMidnight != 0 {
-			seconds = 0
+			seconds, p.out.midnight = 0, p.side == 0
 			if p.side == 1 {
 				seconds, p.out.nights = 86400, true
 			}

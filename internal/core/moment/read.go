@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -243,7 +244,7 @@ func (c *Column) readSerial(text string) (Value, *fault.Fault) {
 // resolve turns a shape into a value by what the column taught.
 func (c *Column) resolve(text string, s shape) (Value, *fault.Fault) {
 	v := Value{Clock: s.halves[0].clock, EndClock: s.halves[1].clock}
-	v.Open, v.AllDay = s.open, s.allDay
+	v.Open, v.AllDay, v.Midnight = s.open, s.allDay, s.midnight
 	a, b := s.halves[0].date, s.halves[1].date
 	a.weekdays, b.weekdays = a.words.in(c.languages), b.words.in(c.languages)
 	if s.zone == Local {
@@ -374,7 +375,7 @@ func (c *Column) place(text string, d date, v *Value) (int64, *fault.Fault) {
 		return 0, fault.New(text, fmt.Sprintf("has the year %d, which is outside 1900–2199", y))
 	}
 	if !weekdayFits(d.weekdays, y, m, day) {
-		return 0, fault.New(text, "names the wrong weekday: "+zone.Civil(zone.Wall(y, m, day, 0, 0, 0)).Format("2 January 2006")+" is a "+zone.Civil(zone.Wall(y, m, day, 0, 0, 0)).Weekday().String())
+		return 0, wrongWeekday(text, reading{y: y, m: m, d: day})
 	}
 	return zone.Wall(y, m, day, 0, 0, 0), nil
 }
@@ -415,9 +416,27 @@ func (c *Column) choose(text string, d date) (reading, *fault.Fault) {
 	case all.n > 0:
 		return reading{}, fault.New(text, "is not a date with "+c.order.String())
 	case d.weekdays != 0:
-		return reading{}, fault.New(text, "is not a date, or its weekday contradicts it")
+		d.weekdays = 0
+		if all = c.readings(d); !c.conflict {
+			all = all.keep(func(r reading) bool { return r.order&c.order != 0 })
+		}
+		if all.n > 0 {
+			return reading{}, wrongWeekday(text, all.all()...)
+		}
 	}
 	return reading{}, fault.New(text, "is not a date")
+}
+
+// wrongWeekday says on which days of the week fall the days that a date can be.
+func wrongWeekday(text string, days ...reading) *fault.Fault {
+	var parts []string
+	for _, r := range days {
+		part := zone.Civil(zone.Wall(r.y, r.m, r.d, 0, 0, 0)).Format("2 January 2006 is a Monday")
+		if !slices.Contains(parts, part) {
+			parts = append(parts, part)
+		}
+	}
+	return fault.New(text, "names the wrong weekday: "+strings.Join(parts, ", and "))
 }
 
 // either lists dates, with their years only where those differ.

@@ -76,6 +76,10 @@ func scan(text string) []token {
 		case unicode.IsLetter(r):
 			i = wordEnd(text, i)
 			word := strings.ToLower(text[start:i])
+			if rest, ok := strings.CutPrefix(text[i:], ". m"); ok && (word == "a" || word == "p") && wordEnd(text, i+2) == i+3 { // 5:30 p. m.
+				i = len(text) - len(rest)
+				word += ".m"
+			}
 			if strings.HasSuffix(word, ".m") { // a.m., p.m.
 				word = strings.ReplaceAll(word, ".", "")
 				if i < len(text) && text[i] == '.' {

@@ -170,7 +170,7 @@ func TestSpeed(t *testing.T) {
 		work := filepath.Join(dir, size)
 		made, err := exec.Command(other, "lay", work, bin, size).CombinedOutput()
 		require.NoError(t, err, "%s", made)
-		for _, task := range speedTasks(work, bin, n) {
+		for _, task := range speedTasks(t, work, bin, n) {
 			if !strings.Contains(task.name, *speedOnly) {
 				continue
 			}
@@ -311,7 +311,7 @@ func lay(dir, bin string, n int) {
 const speedNow = "2026-01-01T08:00"
 
 // speedTasks are the tasks of so many rows.
-func speedTasks(dir, bin string, n int) []speedTask {
+func speedTasks(t *testing.T, dir, bin string, n int) []speedTask {
 	gone := func() { // no calendar of another task is left either: a load looks through all of a desk
 		for _, name := range []string{"berths", "sheets", "small"} {
 			os.Remove(filepath.Join(dir, name+".ics"))
@@ -333,9 +333,7 @@ func speedTasks(dir, bin string, n int) []speedTask {
 		return func() {
 			if !ready {
 				gone()
-				c := exec.Command(bin, load(name, "--desk", dir)...)
-				c.Stderr = os.Stderr
-				must(c.Run())
+				timed(t, dir, bin, 0, load(name)) // asked for in the same words and place
 				ready = true
 			}
 		}

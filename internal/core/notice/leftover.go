@@ -136,6 +136,8 @@ func (r *reader) leftWords(spans []span) string {
 			return r.said(i, i+1)
 		case t.text == "viertel" && !ended && has('d') && !r.is(i-1, 'n') && !has('t'): // um Viertel elf
 			return r.said(i, i+1)
+		case r.word(i, list("between zwischen entre tussen tra fra")) && !r.word(i+1, list("now today jetzt heute maintenant ahora oggi hoje nu")) && (has('d') || has('t')) && r.betweenTimes(i, used): // between lunch and 3
+			return r.said(i, min(i+1, len(r.toks)-1))
 		case has('d') && r.bareDay(i): // on 16 March, and the 17th in the morning
 			return r.said(i-1, i)
 		case r.word(i, list("sunrise sunset dawn dusk nightfall twilight sonnenaufgang sonnenuntergang dämmerung dunkelheit crépuscule anochecer amanecer atardecer tramonto imbrunire anoitecer amanhecer zonsondergang zonsopgang")) && (has('t') || has('d')):
@@ -221,6 +223,25 @@ func (r *reader) noneBefore(spans []span) bool {
 }
 
 var noneOn = pattern.Lazy(`(?:^|[^\p{L}])(?:no|keine?|pas de|pas d['’]|nessun[ao]?|nenhum|geen)\s+(?:\p{L}+\s+)?(\p{L}+)(?:\s+(?:on|am|le|el|il|na|op|the|den))*\s*$`)
+
+// betweenTimes tells whether a time or a bare number ends what is between two things: between
+// lunch and 3, between the ferry and 15:00. Two places, or two numbers of them, are no times.
+func (r *reader) betweenTimes(i int, used func(int) bool) bool {
+	for n := i + 1; n < min(i+6, len(r.toks)) && !used(n); n++ {
+		if r.is(n, ',') || r.is(n, '.') || r.is(n, 'n') || r.is(n, 'x') {
+			return false
+		}
+		if !r.word(n, andWords) || n == i+1 {
+			continue
+		}
+		end := n + 1
+		for r.word(end, atWords) || r.word(end, dayLinks) {
+			end++
+		}
+		return r.is(end, 'n') && (used(end) || r.tok(end).num <= 24 && len(r.tok(end).text) <= 2 && !r.is(end+1, 'w'))
+	}
+	return false
+}
 
 // bareDay tells whether token i is a day of the month by the word in front of it, with no month:
 // et le 17 au matin, y el 17, und am 17. vormittags, en op de 17e.

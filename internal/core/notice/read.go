@@ -108,6 +108,7 @@ func (d *document) unit(u unit) {
 	if left == "" && (d.set.Message || u.sentence) && len(groups) > 0 && !slices.Contains(passed, notToBe) && denied(u.text) && !cancels(u.text) && !(groups[0].times == nil && stopped().MatchString(u.text)) {
 		left = saysNone
 	}
+	d.oneNight(groups)
 	for i := range groups {
 		groups[i].doubt = cmp.Or(stray, groups[i].doubt, left)
 	}
@@ -127,6 +128,28 @@ func (d *document) unit(u unit) {
 		d.closedUntil()
 	}
 }
+
+// oneNight holds a day without a time and the next day with times over midnight: they can be
+// the two days of one night, which begins on the first.
+func (d *document) oneNight(groups []group) {
+	for i := 1; i < len(groups); i++ {
+		a, b := &groups[i-1], &groups[i]
+		if a.dates == nil || a.times != nil || a.allDay || b.dates == nil || b.times == nil || b.times.until == nil || len(b.times.list) != 1 {
+			continue
+		}
+		first, f := d.resolve(*a.dates)
+		second, g := d.resolve(*b.dates)
+		if f != nil || g != nil || len(first) != 1 || len(second) != 1 || !first[0].last.IsZero() || !second[0].last.IsZero() || !second[0].first.Equal(first[0].first.AddDate(0, 0, 1)) {
+			continue
+		}
+		if start, end, _ := d.between(b.times.list[0], *b.times.until); end <= start {
+			a.doubt, b.doubt = oneNight, oneNight
+		}
+	}
+}
+
+// oneNight is why two days are held.
+const oneNight = "may be one night, that from the first day to the second"
 
 // place makes the events of times, on their days or on those that stand above them.
 func (d *document) place(u unit, r *reader, groups []group) {

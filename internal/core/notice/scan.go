@@ -208,7 +208,7 @@ func scanOnce(text string) []token {
 	}
 	pieces, mail := piecesOf(text)
 	for n, m := range pieces {
-		if m[0] < at || hasPrefixFold(text[m[1]-1:], "t/m") || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) || endsHour(text[:m[0]], text[m[0]:m[1]]) || monthIn(text[m[0]:m[1]]) || inWord(text[:m[0]]) {
+		if m[0] < at || hasPrefixFold(text[m[1]-1:], "t/m") || m[0] > 1 && (text[m[0]-1] == ':' || text[m[0]-1] == '.') && figure(text[m[0]-2]) || endsInHour(text[m[0]:m[1]], text[m[1]:]) || notOpaque().MatchString(strings.TrimSpace(text[m[0]:m[1]])) || dayOfMonth(text[m[0]:m[1]], text[m[1]:]) || endsHour(text[:m[0]], text[m[0]:m[1]]) || monthIn(text[m[0]:m[1]]) || inWord(text[:m[0]]) || buoyThen().MatchString(text[m[0]:m[1]]) {
 			continue
 		}
 		out = scanPlain(out, text, at, m[0])
@@ -223,8 +223,62 @@ func scanOnce(text string) []token {
 		out = append(out, t)
 		at = end
 	}
-	return scanPlain(out, text, at, len(text))
+	return overNight(toDay(scanPlain(out, text, at, len(text))))
 }
+
+// toDay makes the "to" between two times with a day behind each one that cannot be that
+// of a place: 8 am Thursday to 5 pm Friday.
+func toDay(toks []token) []token {
+	r := &reader{toks: toks}
+	on := func(i, step int) int {
+		if r.tok(i).text == "on" {
+			return i + step
+		}
+		return i
+	}
+	day := func(i int) bool { return r.is(i, 'w') && weekdaysOf(r.tok(i).text) != 0 }
+	for i := range toks {
+		if toks[i].text != "to" || !day(i-1) || !r.timeEnds(on(i-2, -1)) || !r.is(i+1, 'n') {
+			continue
+		}
+		for n := i + 1; n < i+6; n++ {
+			if r.timeEnds(n) && day(on(n+1, 1)) {
+				toks[i].text = "until"
+			}
+		}
+	}
+	return toks
+}
+
+// overNight makes the words that lead from one day of the week to the next ones for a range:
+// Tuesday into Wednesday; in der Nacht von Dienstag auf Mittwoch.
+func overNight(toks []token) []token {
+	if !slices.ContainsFunc(toks, func(t token) bool { return t.kind == 'w' && nightLinks.has(t.text) }) {
+		return toks
+	}
+	night := slices.ContainsFunc(toks, func(t token) bool { return t.kind == 'w' && nightNouns.has(t.text) })
+	for i := 1; i+1 < len(toks); i++ {
+		t := &toks[i]
+		if t.kind != 'w' || !nightLinks.has(t.text) || t.text != "into" && !night {
+			continue
+		}
+		after := i + 1
+		if toks[after].text == "the" && after+1 < len(toks) {
+			after++
+		}
+		if toks[after].kind == 'w' && weekdaysOf(toks[after].text) != 0 && (toks[i-1].kind != 'w' || weekdaysOf(toks[i-1].text) != 0 || monthOf(toks[i-1].text) > 0 || partWords.has(toks[i-1].text)) {
+			t.text = "to"
+		}
+	}
+	return toks
+}
+
+// nightLinks lead from the day on which a night begins to the one on which it ends, some of
+// them only where a night is spoken of: that are nightNouns.
+var (
+	nightLinks = words(`into auf op para zum`)
+	nightNouns = words(`night overnight nacht nachts noite nuit notte noche`)
+)
 
 // dayOfMonth tells whether what seems the number of something is a day, for a month
 // stands behind it: the order of 5 March, notice 12 March.
@@ -238,6 +292,9 @@ func dayOfMonth(number, rest string) bool {
 	verb := word[:end] == "may" || word[:end] == "march"
 	return digits >= 1 && digits <= 2 && !verb && monthOf(strings.ToLower(word[:end])) > 0
 }
+
+// buoyThen is a buoy and a time behind it: no buoy has a number of four figures.
+var buoyThen = pattern.Lazy(`(?i)^buoys?,?\s(?:[01]\d|2[0-3])[0-5]\d$`)
 
 // endsInHour tells whether what seems the number of something is the hour of a time:
 // release 00:45.

@@ -58,7 +58,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			kept = append(kept, s)
 			continue
 		}
-		if bare := lastNumber().FindStringIndex(r.before(s.from)); bare != nil && d.set.Message && endsWith(r.before(s.from)[:bare[0]], deadlineWords) && !endOfTimes().MatchString(r.before(s.from)[:bare[0]]) { // before 5 today
+		if bare := lastNumber().FindStringIndex(r.before(s.from)); bare != nil && d.set.Message && endsWith(r.before(s.from)[:bare[0]], deadlineWords) && !endOfTimes().MatchString(r.before(s.from)[:bare[0]]) && !slices.ContainsFunc(kept, func(k span) bool { return r.onlyEnd(k.to, s.from) }) { // before 5 today; but not 10am Sat until 4pm Sun
 			why = append(why, "a deadline")
 			continue
 		}
@@ -131,7 +131,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			reason, s.dates.least = "", true
 		}
 		if reason == madeOn && endsWith(before, []string{"as of", "as at"}) && s.dates.until == nil {
-			if days, f := d.resolve(s.dates); f == nil && len(days) > 0 && days[0].first.After(d.today()) {
+			if days, f := d.resolve(s.dates); f == nil && len(days) > 0 && (days[0].first.After(d.today()) || days[0].first.Equal(d.today()) && (tonightWords.has(r.tok(s.from).text) || phraseIn(r.text, movedWords) != "")) {
 				if reason, s.dates.open = "", true; phraseIn(before, []string{"again", "back", "reopened", "resumed"}) != "" { // it begins then
 					reason = opensAgain
 				}
@@ -199,6 +199,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 	}
 	days := countDays(spans)
 	if !item && len(kept) > 0 && !slices.ContainsFunc(kept, func(s span) bool { return s.kind == 'd' }) && len(why) > 0 && (days > 0 || !d.set.Message) {
+		if !slices.ContainsFunc(why, func(w string) bool { return w != "a deadline" }) && r.apart(spans, kept[0]) { // reply by 5 March, interviews 13:00-15:00
+			return kept, why
+		}
 		return nil, why // only the time of what was passed over is left
 	}
 	return kept, why
@@ -299,7 +302,37 @@ func (r *reader) dateline(s span) bool {
 // deadline tells whether a time is one by which something is to be done.
 func (d *document) deadline(r *reader, s span) bool {
 	before := r.before(s.from)
-	return endsWith(before, []string{"by", "no later than", "not later than", "at the latest by", "before", "spätestens", "deadline"}) && len(s.times.list) == 1 && s.times.until == nil
+	return !dayBefore().MatchString(before) && endsWith(before, []string{"by", "no later than", "not later than", "at the latest by", "before", "spätestens", "deadline"}) && len(s.times.list) == 1 && s.times.until == nil
+}
+
+// dayBefore is what is before something else, and is no deadline: the evening before at 19:30.
+var dayBefore = pattern.Lazy(`\b(?:day|night|evening|morning|afternoon|week) before[ ,:(–-]*(?:from |at )?$`)
+
+// apart tells whether a time is of another thing than the day in front of it: a semicolon, or
+// a comma and a word, stand between them.
+func (r *reader) apart(spans []span, s span) bool {
+	from := 0
+	for _, o := range spans {
+		if o.kind == 'd' && o.to <= s.from {
+			from = o.to
+		}
+	}
+	for i := from; from > 0 && i < s.from; i++ {
+		if r.is(i, ';') || r.is(i, ',') && r.is(i+1, 'w') && i+1 < s.from && !r.word(i+1, atWords) && !r.word(i+1, dayLinks) && !r.word(i+1, fromWords) && !r.word(i+1, andWords) {
+			return true
+		}
+	}
+	return false
+}
+
+// onlyEnd tells whether tokens are the time at which a range ends, and its word: until 4 pm on.
+func (r *reader) onlyEnd(from, to int) bool {
+	for i := from; i < to; i++ {
+		if r.is(i, 'w') && !r.word(i, rangeWords) && !r.word(i, atWords) && !r.word(i, dayLinks) && !r.half(i) && !r.word(i, hourWords) || r.is(i, ',') || r.is(i, ';') {
+			return false
+		}
+	}
+	return r.word(from, rangeWords)
 }
 
 // before gives the words in front of a token.

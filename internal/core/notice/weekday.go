@@ -20,7 +20,7 @@ func (r *reader) weekday(i int) uint8 {
 	if text == "mar" && (r.is(i+1, 'n') && r.month(i+2) == 0 || r.is(i-1, '-') && r.is(i-2, 'n') && !t.gap) { // Mar 12, 2026; 9-MAR, 10 March
 		return 0
 	}
-	if (text == "sat" || text == "sun") && (unicode.IsUpper(rune(r.text[t.from])) || r.jotted() && !r.word(i-1, list("i we you he she it they who that all everybody crew boat ship vessel the a our"))) && (r.word(i-1, list("on this next until till every each by from to through first second third fourth fifth last coming and or")) || r.is(i-1, '-') || r.is(i-1, ',') || r.named(i)) {
+	if (text == "sat" || text == "sun") && (unicode.IsUpper(rune(r.text[t.from])) || r.jotted() && !r.word(i-1, list("i we you he she it they who that all everybody crew boat ship vessel the a our"))) && (r.word(i-1, list("on this next until till every each by from to through first second third fourth fifth last coming and or")) || r.is(i-1, '-') || r.is(i-1, ',') || r.timeEnds(i-1) || r.named(i)) {
 		return weekdaysOf(text)
 	}
 	if text == "sex" || text == "sun" && !r.dayish(i+1) || text == "sat" && !r.dayish(i+1) || text == "mar" || text == "set" || text == "ter" || text == "mer" && !r.dayish(i+1) {
@@ -36,6 +36,18 @@ func (r *reader) weekday(i int) uint8 {
 		days = weekdaysOf(text + "-feira")
 	}
 	return days
+}
+
+// timeEnds tells whether a time of the day ends with token i: 10:00, 4 pm, 1600.
+func (r *reader) timeEnds(i int) bool {
+	t := r.tok(i)
+	switch {
+	case t.kind == 'n':
+		return len(t.text) == 4 && t.num < 2400 && t.num%100 < 60 && !yearly(t) || len(t.text) == 2 && t.num < 60 && (r.is(i-1, ':') || r.is(i-1, '.')) && r.is(i-2, 'n') && !t.gap
+	case t.kind == 'w':
+		return r.half(i) || r.word(i, hourWords) && r.is(i-1, 'n')
+	}
+	return false
 }
 
 // jotted tells whether a text is short and has no capital at all: dinner sat 7pm.
@@ -142,8 +154,8 @@ func (r *reader) ofMonth(i int) (day, int) {
 // one, a week later.
 func (r *reader) weekdayAlone(i int, d day, at int) (day, int) {
 	d.relative = true
-	if r.word(i-1, list("on from after")) && r.word(i-2, list("week weeks fortnight")) && r.word(i-3, list("a one two three four five six")) { // a week on Friday
-		d.doubt = "counts from a week"
+	if r.weeksFrom(i) {
+		d.doubt = fromWeek
 	}
 	if r.word(i-1, feasts) {
 		d.doubt = "is the name of a feast"
@@ -268,8 +280,31 @@ func (r *reader) nextWeekAt(i int) int {
 	return 0
 }
 
+// fromWeek is why a day is held that is so many weeks before or behind another.
+const fromWeek = "counts from a week"
+
+// weeksFrom tells whether the day at token i is only where a count of weeks begins: a week on
+// Friday, two weeks today, a month from tomorrow, today two weeks.
+func (r *reader) weeksFrom(i int) bool {
+	many := func(i int) bool {
+		return r.word(i, list("day days week weeks fortnight month months year years tag tage tagen woche wochen monat monate monaten semaine semaines mois semana semanas mes meses settimana settimane mese mesi mês weken maand maanden")) && (numberOf(r.tok(i-1)) > 0 || r.word(i-1, list("a an einer einem une una uma")))
+	}
+	if r.word(i-1, list("on from after")) {
+		return many(i - 2)
+	}
+	return many(i-1) || many(i+2) && r.weekday(i) == 0
+}
+
 // fromToday reads words that count from a stated day.
 func (r *reader) fromToday(i int) (day, int) {
+	d, end := r.fromStated(i)
+	if end > 0 && d.weekdays == 0 && d.doubt == "" && (todayWords.has(r.tok(i).text) || tomorrowWords.has(r.tok(i).text)) && r.weeksFrom(i) {
+		d.doubt = fromWeek
+	}
+	return d, end
+}
+
+func (r *reader) fromStated(i int) (day, int) {
 	d := day{weekday: -1, relative: true}
 	t := r.tok(i)
 	if t.kind != 'w' {
@@ -324,7 +359,7 @@ func (r *reader) fromToday(i int) (day, int) {
 			d.days = n * unit / 1440
 			end := i + 3
 			if days := r.weekday(end + 1); unit == 10080 && r.tok(end).text == "on" && days != 0 {
-				d.doubt = "counts from a week"
+				d.doubt = fromWeek
 			}
 			return d, end
 		}

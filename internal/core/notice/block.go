@@ -8,6 +8,7 @@ import (
 	"unicode"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 )
 
 // record is what a block of labels, or a row of a table, says.
@@ -38,7 +39,7 @@ func (d *document) block(u unit) {
 	})
 	for _, f := range u.fields {
 		if value := strings.TrimSpace(plain(f.Value)); strings.Trim(value, "-–—./ *") != "" { // and not a dash for nothing
-			b.take(u, Field{f.Label, value})
+			b.take(u, Field{f.Label, sentenceDot().ReplaceAllString(value, "$1")})
 		}
 	}
 	b.finish(u)
@@ -46,6 +47,9 @@ func (d *document) block(u unit) {
 		d.unit(m)
 	}
 }
+
+// sentenceDot is a dot that ends a sentence, and is no part of a day: 14 March., and not 14.3.
+var sentenceDot = pattern.Lazy(`(\p{L}{3}|\d{4}|:\d\d)\.$`)
 
 // take reads one label and its value.
 func (b *record) take(u unit, f Field) {

@@ -82,7 +82,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			g.doubt = "has two days side by side: from the first to the second, or each by itself?"
 		case n+1 < len(groups) && r.timesSideBySide(groups[n], groups[n+1]), n > 0 && r.timesSideBySide(groups[n-1], groups[n]):
 			g.doubt = "has two times side by side: from the first to the second, or each by itself?"
-		case len(groups) == 2 && r.returns(groups):
+		case len(groups) == 2 && (r.returns(groups) || groups[0].times == nil && groups[1].times == nil && r.stay(groups[0], groups[1])):
 			g.doubt = "may last from the first of its days to the second, or be on each"
 		case r.either(groups):
 			g.doubt = oneOfSeveral

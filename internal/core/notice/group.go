@@ -454,7 +454,7 @@ func (r *reader) shipComes(i int) int {
 // stay tells whether the words in front of two times say an arrival and a departure, a beginning
 // and an end, or a departure and a return.
 func (r *reader) stay(a, b group) bool {
-	first, second := r.before(a.from), r.before(b.from)
+	first, second := dateLabel().ReplaceAllString(r.before(a.from), ""), dateLabel().ReplaceAllString(r.before(b.from), "")
 	switch {
 	case endsWith(first, []string{"in"}) && endsWith(second, []string{"out"}): // in Thu 08:00, out Sat 17:00
 		return true
@@ -465,6 +465,9 @@ func (r *reader) stay(a, b group) bool {
 	}
 	return endsWith(first, []string{"departure", "departs", "depart", "departing", "leaves", "leaving", "abfahrt", "départ", "salida", "partenza", "vertrek"}) && endsWith(second, []string{"return", "returns", "returning", "back", "rückkehr", "retour", "regreso", "ritorno", "regresso", "terug"})
 }
+
+// dateLabel is what a label has behind what it is about: Arrival date.
+var dateLabel = pattern.Lazy(` (?:date|time|day)[: ]*$`)
 
 // stays makes one group of an arrival and a departure.
 func (r *reader) stays(groups []group) []group {

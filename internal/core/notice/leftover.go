@@ -138,6 +138,8 @@ func (r *reader) leftWords(spans []span) string {
 			return r.said(i, i+1)
 		case r.word(i, list("between zwischen entre tussen tra fra")) && !r.word(i+1, list("now today jetzt heute maintenant ahora oggi hoje nu")) && (has('d') || has('t')) && r.betweenTimes(i, used): // between lunch and 3
 			return r.said(i, min(i+1, len(r.toks)-1))
+		case r.beforeWhat(i, spans):
+			return "says before or until what it is, and not when"
 		case has('d') && r.bareDay(i): // on 16 March, and the 17th in the morning
 			return r.said(i-1, i)
 		case r.word(i, list("sunrise sunset dawn dusk nightfall twilight sonnenaufgang sonnenuntergang dämmerung dunkelheit crépuscule anochecer amanecer atardecer tramonto imbrunire anoitecer amanhecer zonsondergang zonsopgang")) && (has('t') || has('d')):
@@ -239,6 +241,20 @@ func (r *reader) betweenTimes(i int, used func(int) bool) bool {
 			end++
 		}
 		return r.is(end, 'n') && (used(end) || r.tok(end).num <= 24 && len(r.tok(end).text) <= 2 && !r.is(end+1, 'w'))
+	}
+	return false
+}
+
+// beforeWhat tells whether the time that follows is that of what something is to be before:
+// before they shut at 5, until the pilot comes at 14:00.
+func (r *reader) beforeWhat(i int, spans []span) bool {
+	if !r.word(i, list("before until till bevor ehe voordat totdat")) || !r.word(i+1, list("the they it he she we you i our your their die der das den sie er es wir ich de het ze")) || within(spans, i+1) || within(spans, i+2) || !r.is(i+2, 'w') {
+		return false
+	}
+	for n := i + 3; n < min(i+9, len(r.toks)) && !r.is(n, ',') && !r.is(n, ';') && !r.is(n, '.'); n++ {
+		if within(spans, n) {
+			return true
+		}
 	}
 	return false
 }
@@ -373,14 +389,14 @@ var aside = sync.OnceValue(func() *regexp.Regexp {
 // hoursLeft tells whether two numbers with a dash between can be hours.
 func (r *reader) hoursLeft(i int) bool {
 	a, b, before := r.tok(i), r.tok(i+2), r.tok(i-1)
-	if !r.is(i+1, '-') || b.kind != 'n' || len(a.text) > 2 || len(b.text) > 2 || a.num > 24 || b.num > 24 || r.month(i+3) != 0 {
+	if !r.is(i+1, '-') && !r.word(i+1, untilWords) && !(r.word(i+1, rangeWords) && r.word(i+3, dailyWords)) || b.kind != 'n' || len(a.text) > 2 || len(b.text) > 2 || a.num > 24 || b.num > 24 || r.month(i+3) != 0 {
 		return false
 	}
 	if counts(before) {
 		return false
 	}
 	next := r.tok(i + 3)
-	return a.text[0] == '0' || b.text[0] == '0' || next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+3, smallWords) || r.word(i+3, list("h hrs uhr daily each every only täglich jeweils jeden chaque cada todos ogni tous elke")) || r.word(i+3, placeNouns) || r.weekday(i+3) != 0
+	return a.text[0] == '0' || b.text[0] == '0' || next.kind != 'w' && next.kind != 'x' && next.kind != '%' || r.word(i+3, smallWords) || r.word(i+3, list("h hrs uhr only")) || r.word(i+3, dailyWords) || r.word(i+3, placeNouns) || r.weekday(i+3) != 0
 }
 
 // counts tells whether a word is of things that have numbers: berths 7-15.

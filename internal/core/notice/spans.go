@@ -74,7 +74,7 @@ func (d *document) found(r *reader, u unit) (out []span) {
 			i = end
 			continue
 		}
-		aside := len(out) > 0 && r.rangeOfHours(i) && r.is(i, 'n') && (r.is(i-1, ',') || r.is(i-1, ':') || r.is(i-1, '(')) && (i+3 >= len(r.toks) || !r.is(i+3, 'w') || r.word(i+3, hourWords))
+		aside := len(out) > 0 && r.rangeOfHours(i) && r.is(i, 'n') && (r.is(i-1, ',') || r.is(i-1, ':') || r.is(i-1, '(')) && (i+3 >= len(r.toks) || !r.is(i+3, 'w') || r.word(i+3, hourWords) || r.word(i+3, dailyWords))
 		loose := aside || len(out) > 0 && out[len(out)-1].kind == 'd' && r.onlySigns(out[len(out)-1].to, i) && (r.rangeOfHours(i) || r.is(i, 'n') && i+1 == len(r.toks))
 		if d.set.Message && r.is(i, 'n') && r.rangeOfHours(i) && len(r.tok(i).text) <= 2 && (i == 0 || i <= 3 && (r.is(i-1, ',') || r.word(i-1, list("yes ok okay then say from make it do can")))) && (r.tok(i+3).kind != 'w' || r.word(i+3, list("then please works is would suits on tomorrow today o'clock instead it"))) {
 			loose = true // yes, 9 to 12 then

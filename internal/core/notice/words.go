@@ -80,6 +80,7 @@ var (
 	rangeWords    = words(`to till til until through thru alle às bis à au a al hasta fino até tot t/m through`)
 	fromWords     = words(`from von vom van de desde das dalle dal du des ab vanaf dès partir partire`)
 	beforeWords   = []string{"vor", "noch vor", "bereits vor", "avant", "avant les", "antes de las", "antes das", "antes de la", "prima delle", "prima dell'", "vóór", "voor"}
+	dailyWords    = words(`daily each every täglich jeweils jeden chaque cada todos ogni tous elke dagelijks`)
 	untilWords    = words(`until till til through thru bis jusqu'à jusqu'au hasta fino até tot`)
 	betweenWords  = words(`between zwischen entre tra fra tussen`)
 	andWords      = words(`and & und et y e en u plus`)

@@ -21,7 +21,10 @@ func (r *reader) leftover(spans []span) string {
 	if why == sameTime { // a thread can tell that time, so that anything else counts more
 		return cmp.Or(r.leftPhrases(spans), sameTime)
 	}
-	return cmp.Or(why, r.leftPhrases(spans))
+	if why = cmp.Or(why, r.leftPhrases(spans)); why == "" && slices.ContainsFunc(spans, func(s span) bool { return r.beforeWhat(s) }) {
+		return "says before or until what it is, and not when"
+	}
+	return why
 }
 
 // said is why a part of a text holds an event.
@@ -138,8 +141,6 @@ func (r *reader) leftWords(spans []span) string {
 			return r.said(i, i+1)
 		case r.word(i, list("between zwischen entre tussen tra fra")) && !r.word(i+1, list("now today jetzt heute maintenant ahora oggi hoje nu")) && (has('d') || has('t')) && r.betweenTimes(i, used): // between lunch and 3
 			return r.said(i, min(i+1, len(r.toks)-1))
-		case r.beforeWhat(i, spans):
-			return "says before or until what it is, and not when"
 		case has('d') && r.bareDay(i): // on 16 March, and the 17th in the morning
 			return r.said(i-1, i)
 		case r.word(i, list("sunrise sunset dawn dusk nightfall twilight sonnenaufgang sonnenuntergang dämmerung dunkelheit crépuscule anochecer amanecer atardecer tramonto imbrunire anoitecer amanhecer zonsondergang zonsopgang")) && (has('t') || has('d')):
@@ -245,15 +246,12 @@ func (r *reader) betweenTimes(i int, used func(int) bool) bool {
 	return false
 }
 
-// beforeWhat tells whether the time that follows is that of what something is to be before:
+// beforeWhat tells whether a day or a time is that of what something is to be before:
 // before they shut at 5, until the pilot comes at 14:00.
-func (r *reader) beforeWhat(i int, spans []span) bool {
-	if !r.word(i, list("before until till bevor ehe voordat totdat")) || !r.word(i+1, list("the they it he she we you i our your their die der das den sie er es wir ich de het ze")) || within(spans, i+1) || within(spans, i+2) || !r.is(i+2, 'w') {
-		return false
-	}
-	for n := i + 3; n < min(i+9, len(r.toks)) && !r.is(n, ',') && !r.is(n, ';') && !r.is(n, '.'); n++ {
-		if within(spans, n) {
-			return true
+func (r *reader) beforeWhat(s span) bool {
+	for i := s.from - 1; i >= max(0, s.from-8) && !r.is(i, ',') && !r.is(i, ';') && !r.is(i, '.'); i-- {
+		if r.word(i, list("before until till bevor ehe voordat totdat")) {
+			return i+2 < s.from && r.is(i+2, 'w') && r.word(i+1, list("the they it he she we you i our your their die der das den sie er es wir ich de het ze"))
 		}
 	}
 	return false

@@ -49,7 +49,7 @@ func (d *document) block(u unit) {
 }
 
 // sentenceDot is a dot that ends a sentence, and is no part of a day: 14 March., and not 14.3.
-var sentenceDot = pattern.Lazy(`(\p{L}{3}|\d{4}|:\d\d)\.$`)
+var sentenceDot = pattern.Lazy(`(\p{L}{3}\.? \d{1,2}|\p{L}{3}|\d{4}|:\d\d)\.$`)
 
 // take reads one label and its value.
 func (b *record) take(u unit, f Field) {

@@ -301,7 +301,7 @@ func (r *reader) countsDay(i int, spans []span) bool {
 // number is one.
 func (r *reader) clockLeft(i int, spans []span) bool {
 	t := r.tok(i)
-	if len(t.text) != 4 || t.num%100 > 59 || t.num > 2400 || yearly(t) {
+	if len(t.text) != 4 || t.num%100 > 59 || t.num > 2400 || yearly(t) && !r.word(i-1, list("by at until till um bis hasta alle às om tot")) && !(r.is(i-1, ',') && r.is(i+1, 'w') && !startsUpper(r.text[r.tok(i+1).from:]) && !r.word(i+1, list("season edition saison temporada stagione"))) {
 		return false
 	}
 	for _, s := range spans {
@@ -575,7 +575,7 @@ func (r *reader) endsBy(passed []string, spans []span) string {
 	if !slices.Contains(passed, "a deadline") {
 		return ""
 	}
-	if p := phraseIn(r.text, []string{"done by", "finished by", "completed by", "complete by", "finish by", "over by", "back by", "ready by", "end by", "ends by", "through by", "finishing by", "finishes by", "ending by", "end before", "ends before", "finish before", "finished before", "over before", "fertig bis", "beendet bis", "zu ende bis", "fini avant", "terminé avant", "terminado antes", "finito entro", "terminato entro", "terminado até", "klaar voor"}); p != "" {
+	if p := phraseIn(r.text, []string{"done by", "finished by", "completed by", "complete by", "finish by", "over by", "back by", "back in by", "home by", "alongside by", "clear by", "away by", "gone by", "down by", "off by", "ready by", "end by", "ends by", "through by", "finishing by", "finishes by", "ending by", "end before", "ends before", "finish before", "finished before", "over before", "fertig bis", "beendet bis", "zu ende bis", "fini avant", "terminé avant", "terminado antes", "finito entro", "terminato entro", "terminado até", "klaar voor"}); p != "" {
 		return "says by when it ends (" + strconv.Quote(p) + "), and not when"
 	}
 	return ""

@@ -156,6 +156,10 @@ func lengthText(minutes int) string {
 		return "1 day"
 	case minutes%1440 == 0:
 		return strconv.Itoa(minutes/1440) + " days"
+	case minutes == 60:
+		return "1 hour"
+	case minutes%60 == 0:
+		return strconv.Itoa(minutes/60) + " hours"
 	}
 	return strconv.Itoa(minutes) + " minutes"
 }

@@ -123,6 +123,9 @@ func (r *reader) leftPhrases(spans []span) string {
 	if has('d') && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) && phraseIn(r.text, []string{"half day", "half-day", "half days", "halbtags", "halber tag", "halbtägig", "demi-journée", "media jornada", "mezza giornata", "meio dia", "halve dag"}) != "" {
 		return "says only a part of the day"
 	}
+	if p := phraseIn(r.text, []string{"respectively", "beziehungsweise", "bzw", "respectivement", "respectivamente", "rispettivamente", "respectievelijk", "resp"}); p != "" && has('d') {
+		return "says " + strconv.Quote(p) + ": which of its times is of which of its days is not certain"
+	}
 	if has('t') && toTheSecond().MatchString(r.text) {
 		return "says its time to the second"
 	}

@@ -425,7 +425,7 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if d.set.Message && len(u.fields) == 0 && (r.hoursAlone() || maybeWhen().MatchString(u.text)) {
 		d.timeElse = u.text
 	}
-	if (maybeWhen().MatchString(u.text) || d.set.Message && r.hoursAlone() || r.ordinals()) && len(u.fields) == 0 {
+	if (maybeWhen().MatchString(u.text) || d.set.Message && r.hoursAlone() || r.ordinals(d.set.Message)) && len(u.fields) == 0 {
 		d.pass(u, u.text, "holds a number that may be a day or a time, and is not understood")
 	}
 	if last := len(d.out.Events) - 1; d.underPoster() && d.bareAt > 0 && !u.gap && placeLine(u.text) && d.out.Events[last].Where == "" {
@@ -476,8 +476,8 @@ func (d *document) without(u unit, r *reader, passed bool) {
 }
 
 // ordinals tells whether a text names a month, and numbers that may be days of it: April:
-// paper 7th, 21st.
-func (r *reader) ordinals() bool {
+// paper 7th, 21st. In a message several days need no month.
+func (r *reader) ordinals(message bool) bool {
 	month, days := false, 0
 	for i, t := range r.toks {
 		month = month || r.month(i) > 0
@@ -491,7 +491,7 @@ func (r *reader) ordinals() bool {
 			days++
 		}
 	}
-	return month && days > 1
+	return month && days > 1 || message && days > 3
 }
 
 // dayOrdinals are words that count days, beyond those that count weeks.

@@ -30,7 +30,7 @@ func (d *document) found(r *reader, u unit) (out []span) {
 	bareDays := d.month > 0
 	for i := 0; i < len(r.toks); {
 		if minutes, end := r.length(i); end > 0 {
-			out = append(out, span{kind: 'l', from: i, to: end, minutes: minutes, rough: r.word(i-1, roughWords) || slices.ContainsFunc(r.toks[i:end], func(t token) bool { return roughWords.has(t.text) })})
+			out = append(out, span{kind: 'l', from: i, to: end, minutes: minutes, rough: r.word(i-1, roughWords) || r.is(i-1, '.') && r.word(i-2, roughWords) || slices.ContainsFunc(r.toks[i:end], func(t token) bool { return roughWords.has(t.text) })})
 			i = end
 			continue
 		}

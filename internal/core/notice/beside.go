@@ -81,7 +81,7 @@ func (d *document) timeWithoutDay(u unit) {
 			e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one behind it").Do("write the time beside the day")
 		}
 	}
-	if !u.sentence && !u.gap && restricts(u.text) {
+	if d.allBare() && !u.sentence && !u.gap && len(strings.Fields(u.text)) < 7 || !u.sentence && !u.gap && restricts(u.text) || phraseIn(u.text, theseDays) != "" {
 		for i := d.section; i < len(d.out.Events); i++ { // Phase 1: 9–20 March, and (weekdays only, 7:00–19:00) below it
 			if e := &d.out.Events[i]; e.AllDay && e.NoTime && e.Held == nil && !e.Cancelled {
 				e.Held = fault.New(fault.Shorten(e.Text, 80), "has no time of its own, and the text says one below it: "+strconv.Quote(fault.Shorten(u.text, 60))).Do("write the time beside each day")
@@ -90,6 +90,49 @@ func (d *document) timeWithoutDay(u unit) {
 	}
 	d.endApart(u.text)
 	d.pass(u, u.text, "a time without a day")
+}
+
+// roughEnd is an end that is said only roughly.
+var roughEnd = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:approx|ca|about|gegen|vers)(?:[^\p{L}]|$)`)
+
+// theseDays are the days of a list that stands above.
+var theseDays = []string{"on these days", "on those days", "these days", "all these days", "on these dates", "an diesen tagen", "an den genannten tagen", "ces jours-là", "ces jours", "estos días", "esos días", "questi giorni", "tali giorni", "nestes dias", "nesses dias", "deze dagen", "die dagen"}
+
+// allBare tells whether several events of the section have no time at all: a line below with
+// one is of them all.
+func (d *document) allBare() bool {
+	list := d.out.Events[min(d.section, len(d.out.Events)):]
+	return len(list) > 1 && !slices.ContainsFunc(list, func(e Event) bool { return !e.AllDay || !e.NoTime })
+}
+
+// endBelow gives the beginning of a programme its end, where a line below says it: Start 9:00,
+// Finish 12:30. It tells whether there is such a beginning.
+func (d *document) endBelow(u unit, g group) bool {
+	var start *Event
+	for i := d.section; i < len(d.out.Events); i++ {
+		e := &d.out.Events[i]
+		if e.Held != nil || e.Cancelled || e.AllDay || !e.End.IsZero() || e.Start.IsZero() || !startLine().MatchString(e.Text) {
+			continue
+		}
+		if start != nil {
+			return false
+		}
+		start = e
+	}
+	if start == nil || g.times == nil || len(g.times.list) != 1 || g.times.until != nil || roughEnd().MatchString(u.text) {
+		return false
+	}
+	clock, note := d.minutes(g.times.list[0])
+	end := dayOf(start.Start).Add(time.Duration(clock) * time.Minute)
+	start.Text += " / " + u.text
+	if !end.After(start.Start) {
+		start.Held = fault.New(fault.Shorten(start.Text, 80), "ends before it begins").Do("correct the times")
+		return true
+	}
+	start.End = end
+	start.note(note)
+	start.read("end", u.text)
+	return true
 }
 
 // endApart holds the only event of a section that begins at a time and has no end, where a line

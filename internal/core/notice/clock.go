@@ -279,7 +279,7 @@ func (r *reader) military(i int) bool {
 			}
 		}
 	}
-	return r.tok(i).text[0] == '0' || r.lead && i == 0
+	return r.tok(i).text[0] == '0' || r.lead && i == 0 || r.last && i > 0 && i == len(r.toks)-1 && r.is(i-1, 'w') && !yearly(r.tok(i)) && r.month(i-1) == 0
 }
 
 // dotted tells whether a number with a full stop inside can be a time: a word

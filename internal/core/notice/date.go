@@ -48,6 +48,7 @@ type reader struct {
 	text string
 	toks []token
 	lead bool     // a number of four figures at the beginning is a time
+	last bool     // and one at the end, behind words
 	due  [][2]int // the days that are deadlines, by their tokens
 
 	timeGone bool // a time was that of a day that is not to be

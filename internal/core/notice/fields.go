@@ -97,6 +97,9 @@ func (d *document) fields(e *Event, u unit, text string) {
 		}
 	}
 	e.What, e.Where = capital(tidy(what)), tidy(e.Where)
+	if h := d.heading(); h != "" && !d.set.Message && !slices.ContainsFunc(strings.Split(e.What, ", "), func(piece string) bool { return !placeLine(piece) }) { // Harbour office, room 2, below what is on there
+		e.What, e.Where = h, strings.TrimSuffix(e.What+", "+e.Where, ", ")
+	}
 	if e.Where == "" {
 		e.Where = placeIn(text)
 	}

@@ -15,6 +15,9 @@ var fullTime = pattern.Lazy(`(?i)\b(?:1[3-9]|2[0-3])(?:[:.hu][0-5]\d\b|[0-5]\d ?
 // leadingTime is a time of four figures at the beginning of a line.
 var leadingTime = pattern.Lazy(`^\s*(?:[-–•*]\s*)?((?:[01]\d|2[0-3])[0-5]\d)(?:\s+[^\d\s.:/-]|\s*[-–]\s*\d{4}\s)`)
 
+// trailingTime is one at the end of a line, behind a word.
+var trailingTime = pattern.Lazy(`\p{L}\s+((?:[01]\d|2[0-3])[0-5]\d)\s*$`)
+
 // headingZone gives the zone that the headings of a table say. Two of them are given together, and
 // are none, so that what stands below is held.
 func headingZone(lines []Line) string {
@@ -55,6 +58,7 @@ func (d *document) learn(lines []Line) {
 	}
 	d.years = map[int]int{}
 	first, sure := 0, false
+	last, trails := 0, false
 	for _, l := range lines {
 		if strings.Contains(l.Text, "20") {
 			r := &reader{text: l.Text, toks: scan(l.Text)}
@@ -68,8 +72,12 @@ func (d *document) learn(lines []Line) {
 			first++
 			sure = sure || m[1][0] == '0'
 		}
+		if m := trailingTime().FindStringSubmatch(l.Text); m != nil {
+			last++
+			trails = trails || m[1][0] == '0'
+		}
 	}
-	d.leads = first > 1 && sure
+	d.leads, d.trails = first > 1 && sure, last > 1 && trails
 	for _, l := range lines {
 		d.full = d.full || fullTime().MatchString(l.Text)
 	}

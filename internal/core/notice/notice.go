@@ -307,15 +307,16 @@ func Read(lines []Line, set Settings) Found {
 // document is a text under way: what its headings say holds for what stands
 // below them.
 type document struct {
-	set   Settings
-	out   Found
-	year  int         // of the title or a heading; 0 for none
-	month int         // of a heading; 0 for none
-	order int         // of day and month
-	zone  string      // of all its times, where the text says so
-	years map[int]int // of its dates in full, how often
-	full  bool        // it has times of 24 hours
-	leads bool        // its lines begin with times of four figures: 0615 Lune in
+	set    Settings
+	out    Found
+	year   int         // of the title or a heading; 0 for none
+	month  int         // of a heading; 0 for none
+	order  int         // of day and month
+	zone   string      // of all its times, where the text says so
+	years  map[int]int // of its dates in full, how often
+	full   bool        // it has times of 24 hours
+	leads  bool        // its lines begin with times of four figures: 0615 Lune in
+	trails bool        // or end with them: Lune in 0615
 
 	headings    []string // by level
 	provisional bool     // the only heading is the first line of the text, for want of another

@@ -219,7 +219,7 @@ func placeLine(text string) bool {
 }
 
 // housed is a place by the noun that its name ends with, or begins with in some languages.
-var housed = pattern.Lazy(`(?i)(?:house|hall|room|shed|office|cent(?:re|er)|club|museum|school|church|library|theat(?:re|er)|park|square|garden|hotel|inn|pub|marina|pavilion|haus|halle|saal|amt|büro|platz|schule|kirche|huis|zaal|kantoor|plein|kerk)$|^(?:maison|salle|bureau|mairie|école|église|place|casa|sala|oficina|plaza|escuela|iglesia|ufficio|piazza|scuola|chiesa|igreja|escola|praça|escritório|hotel|hôtel)\s`)
+var housed = pattern.Lazy(`(?i)(?:house|hall|room|shed|office|chambers?|cent(?:re|er)|club|museum|school|church|library|theat(?:re|er)|park|square|garden|hotel|inn|pub|marina|pavilion|haus|halle|saal|amt|büro|platz|schule|kirche|huis|zaal|kantoor|plein|kerk)$|^(?:maison|salle|bureau|mairie|école|église|place|casa|sala|oficina|plaza|escuela|iglesia|ufficio|piazza|scuola|chiesa|igreja|escola|praça|escritório|hotel|hôtel)\s`)
 
 // bare tells whether a unit says days, or times without a day, and nothing else.
 func (d *document) bare(u unit) (day, time bool) {

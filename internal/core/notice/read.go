@@ -36,7 +36,7 @@ func (d *document) unit(u unit) {
 	}
 	d.placeUsed = d.placeAbove != ""
 	d.timesBelow(u)
-	r := &reader{text: u.text, toks: scan(u.text), lead: d.leads}
+	r := &reader{text: u.text, toks: scan(u.text), lead: d.leads, last: d.trails}
 	all := d.found(r, u)
 	week := d.weekNamed(u, r, all)
 	d.frame.take(u, all)
@@ -84,8 +84,10 @@ func (d *document) unit(u unit) {
 	}
 	groups := grouped(r, spans)
 	if len(groups) == 1 && groups[0].dates == nil && len(d.out.Events) > 0 && endLine().MatchString(u.text) {
-		d.endApart(u.text)
-		d.pass(u, u.text, endAbove)
+		if !d.endBelow(u, groups[0]) {
+			d.endApart(u.text)
+			d.pass(u, u.text, endAbove)
+		}
 		return
 	}
 	d.roughly(u, r, len(groups) == 0 && len(passed) == 0)

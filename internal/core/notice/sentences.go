@@ -9,7 +9,7 @@ import (
 )
 
 // abbreviations are words with a full stop that ends no sentence.
-var abbreviations = words(`n núm num max s.t c.t dep arr eta etd st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun fr mi sa lun mer jeu ven sam dim gio sab jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e w.e.f hr hrs min mins incl z.b u.a`)
+var abbreviations = words(`n nos núm num max s.t c.t dep arr eta etd st mr mrs ms dr no nr ca approx tel ext mon tue tues wed thu thur thurs fri sat sun fr mi sa lun mer jeu ven sam dim gio sab jan feb febr mar apr jun jul aug sep sept oct nov dec okt dez janv févr avr juil déc ene abr ago dic gen mag giu lug set ott mrz mär dott sig bzw usw str capt prof art a p m e.g i.e w.e.f hr hrs min mins incl z.b u.a`)
 
 // clockOnly is a time behind a word for one, or a number that can be no day: 14.00.
 var clockOnly = pattern.Lazy(`(?i)\b(?:at|from|to|until|till|um|ab|bis|à|a las|alle|às|om|tot|ore|heures)\s+\d{1,2}\.\d{2}$|\b\d{1,2}\.(?:00|1[3-9]|[2-5]\d)$`)

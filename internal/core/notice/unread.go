@@ -81,7 +81,10 @@ var saidOf = pattern.Lazy(`(?i)(?:thanks? (?:you )?for (?:the|your|our|coming|a)
 
 // endLine is a line of a programme that says when it is over.
 var endLine = pattern.Lazy(`(?i)^\W*(?:\d{1,2}(?:[:.h]\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|uur))?\W+)(?:(?:approx\.?|ca\.?|about) )?(?:the )?(?:end|ends|finish|end of (?:the )?(?:day|programme|program|event)|ende|ende der veranstaltung|fin|fine|fim|einde)\W*$|` +
-	`^\W*(?:end|ends|finish|ende|fin|fine|fim|einde)\s*:\s*(?:(?:approx\.?|ca\.?|about|gegen|vers|alle|um|à) )?\d{1,2}(?:[:.h]\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|uur))?\W*$`)
+	`^\W*(?:end|ends|finish|ende|fin|fine|fim|einde)(?:\s*:\s*(?:(?:approx\.?|ca\.?|about|gegen|vers|alle|um|à) )?|\s+)\d{1,2}(?:[:.h]?\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|hrs|uur))?\W*$`)
+
+// startLine is a line of a programme that says when it begins.
+var startLine = pattern.Lazy(`(?i)^\W*(?:\d{1,2}(?:[:.h]?\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|hrs|uur))?\W+)?(?:the )?(?:start|starts|begin|begins|beginning|beginn|anfang|début|inicio|inizio|início|aanvang|begint)(?:\s*:)?(?:\W|\d|$)`)
 
 // asking is what asks for a day in a text that nobody answers.
 var asking = []string{"we propose", "we suggest", "we would propose", "would suit", "suit you", "please confirm", "we hope to", "wir schlagen vor", "bitte bestätigen", "nous proposons", "merci de confirmer", "proponemos", "por favor confirme", "proponiamo", "si prega di confermare", "propomos", "por favor confirmem", "wij stellen voor", "we stellen voor", "graag bevestigen"}

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 )
 
 // atEarliest is said of what may be later than its text says.
@@ -76,7 +77,7 @@ func (d *document) eitherHalf(t *times) bool {
 	low := func(c clock) bool {
 		return c.half == 0 && !c.sure && !c.marked && !c.bare && c.hour >= 1 && c.hour <= 12
 	}
-	return !d.full && low(t.list[0]) && t.list[0].hour <= 5 && (t.until == nil || low(*t.until))
+	return !d.full && low(t.list[0]) && t.list[0].hour <= 5 && (t.until == nil || low(*t.until) || t.until.bare && t.until.half == 0 && !t.until.sure && t.until.hour <= 12)
 }
 
 // guessedHalf tells whether a time is taken for the afternoon because nothing says otherwise.
@@ -88,6 +89,9 @@ func (d *document) guessedHalf(c clock) bool {
 // atAnyHour is what is done by night as well as by day.
 var atAnyHour = []string{"eta", "etb", "etd", "ets", "pob", "sails", "sailing", "departs", "departure", "arrives", "arrival", "berths", "berthing", "unberthing", "cast off", "casting off", "pilot on board", "pilot boards", "boarding", "mooring gang", "high water", "low water", "slack water",
 	"abfahrt", "ankunft", "läuft aus", "läuft ein", "auslaufen", "einlaufen", "anlegen", "ablegen", "lotse an bord", "appareille", "appareillage", "accoste", "accostage", "départ", "arrivée", "zarpa", "atraca", "atraque", "salida", "llegada", "salpa", "partenza", "arrivo", "attracca", "larga", "partida", "chegada", "vertrek", "aankomst", "vertrekt", "komt binnen"}
+
+// openBehind is what stands behind a day or a time that is not settled: 13 May, 19:00 (tbc).
+var openBehind = pattern.Lazy(`(?i)^[\s,:;–-]*[(\[]?\s*(?:date |time |still |noch |encore )?(?:tbc|t\.b\.c\.?|to be confirmed|provisional|provisionally|tentative|tentatively|unconfirmed|not confirmed|vorläufig|unter vorbehalt|noch nicht bestätigt|à confirmer|provisoire|por confirmar|provisional|da confermare|provvisorio|a confirmar|provisório|onder voorbehoud|nog te bevestigen)(?:[^\p{L}]|$)`)
 
 // either tells whether a word for "or" stands between groups.
 func (r *reader) either(groups []group) bool {
@@ -199,7 +203,7 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	if r.vague(g) {
 		return fault.Newf("says its time only roughly").Do("say the time")
 	}
-	if phraseIn(text, []string{"tbc", "to be confirmed", "provisional", "tentative", "tentatively", "if the weather allows", "weather permitting", "to be announced", "time to follow", "tba"}) != "" && (phraseIn(text, []string{"to be announced", "tba", "time to follow"}) != "" || phraseIn(text, []string{"tbc", "to be confirmed"}) != "" && g.times == nil) {
+	if phraseIn(text, []string{"to be announced", "tba", "time to follow"}) != "" || phraseIn(text, []string{"tbc", "to be confirmed"}) != "" && g.times == nil || slices.ContainsFunc(g.spans, func(s [2]int) bool { return openBehind().MatchString(r.text[r.tok(s[1]-1).to:]) }) {
 		return fault.Newf("is not settled: the text says that it is still to be told").Do("wait for it, or say it")
 	}
 	return nil

@@ -15,12 +15,15 @@ var (
 	atPlace  = pattern.Lazy(`(?:^|[\s,])(?:at|in|im|bei|beim|am|au|à la|chez|en|dans|nel|nella|presso|no|na|em|te|bij)\s+(?:the\s+|der\s+|dem\s+|la\s+|le\s+|el\s+|il\s+|het\s+|de\s+|o\s+|a\s+)?(\p{Lu}[^,;.?!\x00(]*|(?:[a-z]+\s+)?(?:berth|room|quay|pier|dock|hall|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|basin|boathouse|workshop|warehouse|station|harbour|north|south|east|west|main|old|new|inner|outer|channel|fairway)\b[^,;.?!\x00(]*)`)
 )
 
+// onTheHour says that a lecture begins at its hour.
+var onTheHour = pattern.Lazy(`(?i)(?:^|[\s,(\x00])s\.\s?t\.[),]?`)
+
 // initials begin the name of a person.
 var initials = pattern.Lazy(`^(?:\p{Lu}\.\s?)+\p{Lu}\p{L}+$`)
 
 // fields finds the title, the place and the people in what is left of a text.
 func (d *document) fields(e *Event, u unit, text string) {
-	text = weekLabel().ReplaceAllString(d.people(e, text), "")
+	text = onTheHour().ReplaceAllString(weekLabel().ReplaceAllString(d.people(e, text), ""), " ")
 	for _, p := range eachDay {
 		if i := strings.Index(strings.ToLower(text), p); i >= 0 && len(strings.ToLower(text)) == len(text) {
 			text = text[:i] + text[i+len(p):]

@@ -79,8 +79,8 @@ func (d *document) found(r *reader, u unit) (out []span) {
 		if d.set.Message && r.is(i, 'n') && r.rangeOfHours(i) && len(r.tok(i).text) <= 2 && (i == 0 || i <= 3 && (r.is(i-1, ',') || r.word(i-1, list("yes ok okay then say from make it do can")))) && (r.tok(i+3).kind != 'w' || r.word(i+3, list("then please works is would suits on tomorrow today o'clock instead it"))) {
 			loose = true // yes, 9 to 12 then
 		}
-		if i == 0 && !d.set.Message && d.above != nil && !d.above.bare && !u.gap && r.is(0, 'n') && len(r.tok(0).text) <= 2 && r.rangeOfHours(0) && r.is(3, 'w') && startsUpper(r.text[r.tok(3).from:]) && lengthWords.number(r.tok(3).text) == 0 {
-			loose = true // 20-22 Choir, below Tue 7 April 18-20 Rowing club
+		if i == 0 && !d.set.Message && (d.above != nil && !d.above.bare && !u.gap || d.day != nil && d.day.used) && r.is(0, 'n') && len(r.tok(0).text) <= 2 && r.rangeOfHours(0) && r.is(3, 'w') && startsUpper(r.text[r.tok(3).from:]) && lengthWords.number(r.tok(3).text) == 0 {
+			loose = true // 20-22 Choir, below Tue 7 April 18-20 Rowing club, or below 1:30–3 Games
 		}
 		if ts, end := r.clocks(i, loose); end > 0 {
 			out = append(out, span{kind: 't', from: i, to: end, times: ts})

@@ -87,7 +87,7 @@ func (d *document) guessedHalf(c clock) bool {
 }
 
 // atAnyHour is what is done by night as well as by day.
-var atAnyHour = []string{"eta", "etb", "etd", "ets", "pob", "sails", "sailing", "departs", "departure", "arrives", "arrival", "berths", "berthing", "unberthing", "cast off", "casting off", "pilot on board", "pilot boards", "boarding", "mooring gang", "high water", "low water", "slack water",
+var atAnyHour = []string{"eta", "etb", "etd", "ets", "pob", "sails", "sailing", "departs", "departure", "arrives", "arrival", "berths", "berthing", "unberthing", "cast off", "casting off", "pilot on board", "pilot boards", "boarding", "mooring gang", "high water", "low water", "slack water", "early shift", "late shift", "night shift", "early crew", "early watch", "early start", "early bus", "early train", "early ferry", "early sailing", "early turn", "frühschicht", "spätschicht", "nachtschicht", "frühdienst", "spätdienst", "nachtdienst", "équipe du matin", "turno de mañana", "turno de noche", "turno di notte", "vroege dienst", "late dienst", "nachtdienst",
 	"abfahrt", "ankunft", "läuft aus", "läuft ein", "auslaufen", "einlaufen", "anlegen", "ablegen", "lotse an bord", "appareille", "appareillage", "accoste", "accostage", "départ", "arrivée", "zarpa", "atraca", "atraque", "salida", "llegada", "salpa", "partenza", "arrivo", "attracca", "larga", "partida", "chegada", "vertrek", "aankomst", "vertrekt", "komt binnen"}
 
 // openBehind is what stands behind a day or a time that is not settled: 13 May, 19:00 (tbc).

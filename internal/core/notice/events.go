@@ -232,6 +232,9 @@ func (d *document) timed(base Event, u unit, r *reader, g *group) {
 	}
 	var days []resolved
 	var f *fault.Fault
+	if g.dates != nil && g.dates.until != nil && changes().MatchString(r.before(g.from)) && phraseIn(u.text, movedWords) == "" && (r.word(g.from, fromWords) || r.word(g.from-1, fromWords)) && g.doubt == "" { // change my booking from 12 March to 13 March
+		g.doubt = "is moved to the second of its days, or lasts until then"
+	}
 	if g.dates != nil && g.dates.until != nil && len(g.dates.days) == 1 && phraseIn(u.text, movedWords) != "" && (r.word(g.from, fromWords) || r.tok(g.from-1).text == "del" || r.tok(g.from).text == "del") {
 		g.dates = &dates{days: []day{*g.dates.until}} // from Tuesday to Thursday
 		if g.apart && g.times != nil && g.times.until != nil {

@@ -31,8 +31,11 @@ func (r *reader) leftPhrases(spans []span) string {
 	}) {
 		return "says only roughly how long it lasts"
 	}
-	if has('t') && !has('l') && !has('a') && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) && (noEnd().MatchString(r.text) || containsOne(lower, "finish end over wrap done most all much whole entire part ganz tout tod tutt hele schluss fertig fini termin acaba") && endInWords().MatchString(r.text)) {
+	if has('t') && !has('l') && !has('a') && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) && (noEnd().MatchString(r.text) || backBy().MatchString(r.text) || containsOne(lower, "finish end over wrap done most all much whole entire part ganz tout tod tutt hele schluss fertig fini termin acaba") && endInWords().MatchString(r.text)) {
 		return "says its end in a way that is not understood"
+	}
+	if q := quarterOf().FindString(r.text); q != "" && has('d') {
+		return "holds " + strconv.Quote(strings.TrimRight(q, " .,;!?)")) + ", which says something of a time and is not understood"
 	}
 	if has('t') && countDays(spans) == 1 && hourly().MatchString(r.text) {
 		return "goes on again and again on one day"

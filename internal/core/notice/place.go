@@ -31,7 +31,7 @@ func placelike(text string) bool {
 	first, _ := utf8.DecodeRuneInString(strings.TrimSpace(text))
 	for _, w := range words {
 		w = strings.ToLower(strings.Trim(w, ",.!?:"))
-		if talk.has(w) || strings.HasSuffix(w, "ende") || strings.HasSuffix(w, "beginn") || list("zeit zeitraum sold booked full ausgebucht ausverkauft complet agotado esaurito esgotado lotado uitverkocht volgeboekt cancelled canceled moved postponed new changed only vessels traffic closed all weather tbc note see geschlossen gesperrt abgesagt entfällt frei besetzt fermé fermée annulé annulée cerrado cerrada chiuso chiusa fechado fechada gesloten dicht urlaub ferien dienst homeoffice congé vacances vacaciones ferie férias vakantie verlof leave").has(w) {
+		if talk.has(w) || len(w) > 3 && weekdaysOf(w) != 0 || strings.HasSuffix(w, "ende") || strings.HasSuffix(w, "beginn") || list("zeit zeitraum sold booked full ausgebucht ausverkauft complet agotado esaurito esgotado lotado uitverkocht volgeboekt cancelled canceled moved postponed new changed only vessels traffic closed all weather tbc note see geschlossen gesperrt abgesagt entfällt frei besetzt fermé fermée annulé annulée cerrado cerrada chiuso chiusa fechado fechada gesloten dicht urlaub ferien dienst homeoffice congé vacances vacaciones ferie férias vakantie verlof leave").has(w) {
 			return false
 		}
 	}

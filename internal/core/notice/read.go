@@ -538,6 +538,9 @@ func containsOne(lower, words string) bool {
 // vagueDay holds what is said to be on no certain day.
 func (d *document) vagueDay(u unit) bool {
 	phrase := phraseIn(u.text, vagueDays)
+	if phrase == "" && !d.set.Message && !u.sentence {
+		phrase = phraseIn(u.text, wholeWeek)
+	}
 	lower := strings.ToLower(u.text)
 	has := func(words string) bool { return containsOne(lower, words) }
 	if phrase == "" && has("jan feb fév mar mär avr apr abr may mai mag jun jui giu jul lug aug aoû ago sep set oct okt ott out nov dec dez dic déc ene gen") {

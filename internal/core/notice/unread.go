@@ -83,6 +83,15 @@ var saidOf = pattern.Lazy(`(?i)(?:thanks? (?:you )?for (?:the|your|our|coming|a)
 var endLine = pattern.Lazy(`(?i)^\W*(?:\d{1,2}(?:[:.h]\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|uur))?\W+)(?:(?:approx\.?|ca\.?|about) )?(?:the )?(?:end|ends|finish|end of (?:the )?(?:day|programme|program|event)|ende|ende der veranstaltung|fin|fine|fim|einde)\W*$|` +
 	`^\W*(?:end|ends|finish|ende|fin|fine|fim|einde)(?:\s*:\s*(?:(?:approx\.?|ca\.?|about|gegen|vers|alle|um|à) )?|\s+)\d{1,2}(?:[:.h]?\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|hrs|uur))?\W*$`)
 
+// changes is what stands before a day from which something is moved, and to which.
+var changes = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:change|amend|re-?book|alter|ändern|umbuchen|changer|changez|modifier|modifiez|déplacer|décaler|cambiar|cambie|cambiare|cambiate|spostare|spostate|mudar|alterar|wijzig|wijzigen|verplaatsen|verplaats)(?:[^\p{L}]|$)`)
+
+// backBy is an end that is said as a deadline: back at the office by 2.
+var backBy = pattern.Lazy(`(?i)\bback\b[^.,;\d]{1,30}\bby\s+\d{1,2}(?:[.!]?\s*$|[.,;]\s)`)
+
+// quarterOf is a quarter before or behind an hour that is not said.
+var quarterOf = pattern.Lazy(`(?i)\b(?:quarter|ten|five|twenty|half) (?:to|past)\s*(?:[.,;!?)]|$)`)
+
 // startLine is a line of a programme that says when it begins.
 var startLine = pattern.Lazy(`(?i)^\W*(?:\d{1,2}(?:[:.h]?\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|hrs|uur))?\W+)?(?:the )?(?:start|starts|begin|begins|beginning|beginn|anfang|début|inicio|inizio|início|aanvang|begint)(?:\s*:)?(?:\W|\d|$)`)
 

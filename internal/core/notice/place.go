@@ -46,6 +46,12 @@ func placelike(text string) bool {
 
 var nounPlace = pattern.Lazy(`(?i)\b(?:meeting )?(?:room|raum|zimmer|salle|sala|aula|zaal|lokaal):?\s+(?:n[or]\.?\s*)?[a-z]?\d{1,2}\.\d{1,3}[a-z]?\b|\b((?:north|south|east|west|inner|outer|old|new|main)\s+)?(berth|room|quay|pier|dock|hall|building|office|barn|shed|gate|slip|terminal|wharf|jetty|lock|kai|liegeplatz|raum|halle|gebäude|steg|salle|bureau|poste|quai|muelle|sala|molo|banchina|cais|kade|steiger|zaal|anchorage)s?\s+(no\.?\s*)?([a-z]?\d+[a-z]?(?:[-–/]\d{1,2}|(?:, \d{1,2})*,? (?:and|&|und|et|y|e|to) \d{1,2})?|[A-Z](?:-\d{1,3})?)\b`)
 
+// house is a house or a room by its noun, and nowAt what says that something is there now.
+var (
+	house = pattern.Lazy(`(?i)\b(?:(?:council|town|club|harbour|meeting|sail|net|main|old|new) )?(?:boathouse|chamber|hall|office|library|canteen|workshop|warehouse|lighthouse|museum|school|church|chapel|clubhouse|house)\b`)
+	nowAt = pattern.Lazy(`(?i)\binstead\b|\b(?:it|we|they|that|meeting|drill|talk)(?:'ll| will| shall)? (?:be|is|are|meet|takes place|take place|was moved|has moved|moves) (?:now )?(?:to |in |at )`)
+)
+
 // atNoun is a place by a noun of one, with an adjective or a name in front and no number.
 var atNoun = pattern.Lazy(`(?:^|[\s,])(?:at|in|on|im|am|auf dem|beim)\s+the\s+((?:\p{L}+ )?(?:quay|pier|dock|hall|barn|shed|slipway|terminal|wharf|jetty|boathouse|workshop|warehouse|promenade|lighthouse|museum|school|chapel|church|canteen|club house|town hall|library|car park))\b`)
 

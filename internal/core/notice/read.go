@@ -422,6 +422,10 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if d.set.Message {
 		if place := nounPlace().FindString(u.text); place != "" {
 			d.out.Places = append(d.out.Places, place)
+		} else if nowAt().MatchString(u.text) {
+			if place := house().FindString(u.text); place != "" {
+				d.out.Places = append(d.out.Places, strings.ToLower(place))
+			}
 		}
 	}
 	if d.set.Message && len(u.fields) == 0 && (r.hoursAlone() || maybeWhen().MatchString(u.text)) {

@@ -52,6 +52,7 @@ func Settle(messages []Message) []Settled {
 		off := slices.ContainsFunc(events, func(e Event) bool { return e.Cancelled })
 		for n := range events {
 			e := &events[n]
+			beside := phraseIn(e.Text, besides) != "" || phraseIn(e.Text, asides) != "" && !e.NoDate
 			switch {
 			case off && e.Held != nil && e.Start.IsZero(): // "a new date will follow"
 				continue
@@ -107,13 +108,16 @@ func Settle(messages []Message) []Settled {
 				}
 			}
 			said = append(said, sayOf(e))
-			t := match(things[:fresh], e, len(events) == 1 && fresh == 1)
-			if t == nil && len(refused) == 1 && !e.Cancelled && phraseIn(e.Text, besides) == "" { // what is said instead
+			t := match(things[:fresh], e, len(events) == 1 && fresh == 1, beside)
+			if t == nil && len(refused) == 1 && !e.Cancelled && !beside { // what is said instead
 				t, refused = refused[0], nil
 			}
 			if t != nil && e.NoTime && e.Held == nil && farewell().MatchString(e.Text) && !dayOf(e.Start).Equal(dayOf(t.event.Start)) { // see you on Thursday, of what is on Wednesday
 				doubt([]*thing{t}, "is on another day than an answer to it says", e.Text)
 				continue
+			}
+			if t != nil && len(events) == 1 && fresh > 1 && e.NoTime && phraseIn(e.Text, onlyWords) != "" { // only Wednesday please
+				doubt(slices.DeleteFunc(slices.Clone(things[:fresh]), func(o *thing) bool { return o == t }), "is not what an answer wants alone", e.Text)
 			}
 			if t != nil {
 				one := t.choice
@@ -128,7 +132,7 @@ func Settle(messages []Message) []Settled {
 				}
 				continue
 			}
-			if phraseIn(e.Text, besides) == "" && !e.Start.IsZero() && !e.AllDay {
+			if !beside && !e.Start.IsZero() && !e.AllDay {
 				var may []*thing // it may be about one of several of its day
 				for _, o := range things[:fresh] {
 					if dayOf(o.event.Start).Equal(dayOf(e.Start)) {
@@ -154,6 +158,11 @@ func Settle(messages []Message) []Settled {
 			t.number = number
 			things = append(things, t)
 		}
+		if t := lasting(things[:fresh]); len(events) == 0 && m.Found.Minutes > 0 && t != nil {
+			t.event.End = t.event.Start.Add(time.Duration(m.Found.Minutes) * time.Minute)
+			t.event.note("lasts " + lengthText(m.Found.Minutes) + ", as a later message says")
+			said = append(said, "says how long: "+lengthText(m.Found.Minutes))
+		}
 		for _, p := range m.Found.Passed {
 			if p.Why == notToBe {
 				m.Found.Objections = append(m.Found.Objections, p.Text)
@@ -163,8 +172,9 @@ func Settle(messages []Message) []Settled {
 			doubt(things[:fresh], "may be in another place by now ("+place+")", place)
 			said = append(said, "names "+place)
 		}
+		refused = slices.DeleteFunc(refused, func(t *thing) bool { return !slices.Contains(things, t) || t.by == m.ID })
 		moved := slices.ContainsFunc(events, func(e Event) bool { return !e.NoDate || !e.NoTime })
-		if len(m.Found.Objections) > 0 && !moved && fresh > 0 {
+		if len(m.Found.Objections) > 0 && (!moved || len(refused) > 0) && fresh > 0 {
 			text := strings.Join(m.Found.Objections, " ")
 			against := refused
 			if len(against) == 0 {
@@ -193,6 +203,20 @@ func Settle(messages []Message) []Settled {
 	return out
 }
 
+// onlyWords say that of several things one is wanted.
+var onlyWords = []string{"only", "nur", "seulement", "uniquement", "sólo", "solo", "solamente", "soltanto", "apenas", "só", "somente", "alleen"}
+
+// lasting gives the only thing that a length without a time can be of; nil for none.
+func lasting(things []*thing) *thing {
+	if len(things) != 1 {
+		return nil
+	}
+	if e := &things[0].event; things[0].cancelled || e.Held != nil || e.AllDay || e.NoDate || e.Start.IsZero() || !e.End.IsZero() {
+		return nil
+	}
+	return things[0]
+}
+
 // farewell ends an answer, and is no new day.
 var farewell = pattern.Lazy(`(?i)(?:(?:^|[^\p{L}])(?:see you|see u|nos vemos|ci vediamo|wir sehen uns)|(?:^|[,.!;] ?)(?:till|until|bis|à|a|hasta|até|tot))(?: (?:all|both|then|there|dann))?,? (?:on |am |el |le |op )?(?:\p{L}+)[.!]*\s*$`)
 
@@ -206,6 +230,9 @@ func elsewhere(things []*thing, places []string) string {
 	for _, place := range places {
 		now := strings.Fields(strings.ToLower(place))
 		if len(was) > 1 && len(now) > 1 && was[0] == now[0] && was[len(was)-1] != now[len(now)-1] {
+			return place
+		}
+		if len(was) > 0 && house().MatchString(place) && !strings.Contains(place, strings.Join(was, " ")) && !strings.Contains(strings.Join(was, " "), now[len(now)-1]) {
 			return place
 		}
 	}
@@ -292,14 +319,14 @@ func same(e, of *Event) bool {
 
 // match finds the thing of earlier messages that an event is about: by its time, its
 // title, its day, or because there is no other. What comes beside them is none of them.
-func match(things []*thing, e *Event, only bool) *thing {
+func match(things []*thing, e *Event, only, beside bool) *thing {
 	apart := !sameTitles(things)
 	for _, t := range things {
 		if same(e, &t.event) || apart && t.event.What != "" && (strings.EqualFold(t.event.What, e.What) || phraseIn(e.Text, []string{strings.ToLower(t.event.What)}) != "") {
 			return t
 		}
 	}
-	if phraseIn(e.Text, besides) != "" {
+	if beside {
 		return nil
 	}
 	if only && len(things) == 1 {

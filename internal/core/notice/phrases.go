@@ -129,6 +129,9 @@ func (r *reader) leftPhrases(spans []span) string {
 	if p := phraseIn(r.text, []string{"respectively", "beziehungsweise", "bzw", "respectivement", "respectivamente", "rispettivamente", "respectievelijk", "resp"}); p != "" && has('d') {
 		return "says " + strconv.Quote(p) + ": which of its times is of which of its days is not certain"
 	}
+	if elseOf().MatchString(r.text) && (has('t') || has('d')) {
+		return "tells of something else that somebody has"
+	}
 	if has('t') && toTheSecond().MatchString(r.text) {
 		return "says its time to the second"
 	}

@@ -428,6 +428,9 @@ func (d *document) without(u unit, r *reader, passed bool) {
 			}
 		}
 	}
+	if d.set.Message && phraseIn(u.text, byThen) != "" { // can you be done by then
+		d.out.Objections = append(d.out.Objections, u.text)
+	}
 	if d.set.Message && len(u.fields) == 0 && (r.hoursAlone() || maybeWhen().MatchString(u.text)) {
 		d.timeElse = u.text
 	}

@@ -159,7 +159,7 @@ func (r *reader) hourAlone(from int) []span {
 		n := numberOf(r.tok(i))
 		lead := i == from || r.word(i-1, list("it about rather better say at then prefer suggest to")) || i == 1 && r.word(0, list("then and so but ok okay yes no sorry is would"))
 		behind := r.word(i+1, list("works is would suits fits it then please possible ok okay passt geht ginge wäre")) || i+1 >= len(r.toks) || r.is(i+1, '.') || r.is(i+1, '?') || r.is(i+1, '!') || r.is(i+1, ',')
-		if n < 1 || n > 12 || !lead || !behind || r.tok(i).text == "a" || r.tok(i).text == "an" || i == 0 && !r.word(1, list("works is would suits fits it passt geht ginge wäre")) || r.is(i-1, '-') || r.word(i-1, rangeWords) && numberOf(r.tok(i-2)) > 0 {
+		if n < 1 || n > 12 || !lead || !behind || r.tok(i).text == "a" || r.tok(i).text == "an" || i == 0 && !r.word(1, list("works is would suits fits it then passt geht ginge wäre")) || r.is(i-1, '-') || r.word(i-1, rangeWords) && numberOf(r.tok(i-2)) > 0 {
 			continue
 		}
 		c, end := r.quarters(clock{hour: n, bare: true}, i+1)

@@ -101,6 +101,11 @@ func Settle(messages []Message) []Settled {
 				if t.event.Held != nil && (len(things) > fresh || t.event.Held.Cause.Error() == severalTimes) && e.Held == nil { // of this message, and its day is not certain
 					e.Held = fault.New(fault.Shorten(e.Text, 80), "says a time, and the day that it may be of is not certain").Do("say the day")
 				}
+				if same(e, &t.event) && e.Held == nil && phraseIn(e.Text, clashWords) != "" { // we have a tour at 10 already
+					doubt([]*thing{t}, "is at a time at which an answer has something else", e.Text)
+					said = append(said, "has something else at "+e.When())
+					continue
+				}
 				if same(e, &t.event) && e.Held == nil { // three works
 					t.settled, t.by, t.sent = !asks(e.Text) || settles(e.Text), m.ID, m.Sent
 					said = append(said, "agrees to "+e.When())
@@ -142,6 +147,9 @@ func Settle(messages []Message) []Settled {
 				if len(may) > 1 {
 					doubt(may, "may be what a later message gives another time, which does not say of which of several it speaks", e.Text)
 				}
+			}
+			if m.Reply && e.NoTime && e.AllDay && !e.Cancelled && !beside && fresh > 1 && phraseIn(e.Text, mustBe) != "" {
+				doubt(things[:fresh], "may be what a later message gives another day, which does not say of which of several it speaks", e.Text)
 			}
 			if e.Cancelled && fresh == 0 && len(messages) > 1 && !m.Reply && len(events) == 1 {
 				e.Cancelled = true
@@ -205,6 +213,13 @@ func Settle(messages []Message) []Settled {
 
 // onlyWords say that of several things one is wanted.
 var onlyWords = []string{"only", "nur", "seulement", "uniquement", "sólo", "solo", "solamente", "soltanto", "apenas", "só", "somente", "alleen"}
+
+// clashWords say that somebody has something else at a time, and mustBe that something is to
+// be on another day.
+var (
+	clashWords = []string{"already", "clash", "clashes", "conflict", "conflicts", "busy", "overlap", "overlaps", "double-booked", "schon", "bereits", "déjà", "ya tengo", "ya tenemos", "ya hay", "già", "já", "al een", "overlapt"}
+	mustBe     = []string{"has to be", "have to be", "must be", "needs to be", "need to be", "should be", "will be", "is now", "instead", "muss am", "muss", "soll", "doit être", "tiene que ser", "deve essere", "tem de ser", "moet"}
+)
 
 // lasting gives the only thing that a length without a time can be of; nil for none.
 func lasting(things []*thing) *thing {

@@ -92,6 +92,9 @@ var backBy = pattern.Lazy(`(?i)\bback\b[^.,;\d]{1,30}\bby\s+\d{1,2}(?:[.!]?\s*$|
 // quarterOf is a quarter before or behind an hour that is not said.
 var quarterOf = pattern.Lazy(`(?i)\b(?:quarter|ten|five|twenty|half) (?:to|past)\s*(?:[.,;!?)]|$)`)
 
+// elseOf is something that somebody has beside the event: she has another appointment at 15:00.
+var elseOf = pattern.Lazy(`(?i)\b(?:another|other|a different) (?:appointment|engagement|commitment|meeting to go to|meeting elsewhere|commitments|appointments)\b|\b(?:einen anderen|anderen|andere) (?:termin|termine|verpflichtungen)\b|\bautre (?:rendez-vous|engagement)\b|\botra cita\b|\botro compromiso\b|\baltro (?:appuntamento|impegno)\b|\boutro compromisso\b|\bandere afspraak\b`)
+
 // startLine is a line of a programme that says when it begins.
 var startLine = pattern.Lazy(`(?i)^\W*(?:\d{1,2}(?:[:.h]?\d\d)?(?: ?(?:[ap]\.?m\.?|uhr|h|hrs|uur))?\W+)?(?:the )?(?:start|starts|begin|begins|beginning|beginn|anfang|début|inicio|inizio|início|aanvang|begint)(?:\s*:)?(?:\W|\d|$)`)
 

@@ -155,6 +155,9 @@ var takenWords = []string{"is full", "not possible", "impossible", "unavailable"
 // What stands behind a day that was said by mistake.
 var wrongWords = []string{"as the date", "as date", "as the day", "is wrong", "was wrong", "is incorrect", "was incorrect", "was a mistake", "is a mistake", "ist falsch", "war falsch", "est faux", "est erroné", "es incorrecto", "è sbagliato", "está errado", "is fout"}
 
+// byThen wants something to be over sooner.
+var byThen = []string{"done by then", "finished by then", "ready by then", "over by then", "out by then", "gone by then", "away by then", "finish by then", "be off by then", "bis dahin fertig", "bis dahin weg", "fini d'ici là", "terminé d'ici là", "terminado para entonces", "finito per allora", "terminado até lá", "dan klaar"}
+
 // asides begin something else, or, where no day is said, a further word on the same.
 var asides = []string{"by the way", "btw", "incidentally", "separately", "on another note", "übrigens", "au fait", "por cierto", "a proposito", "a propósito", "trouwens"}
 

@@ -458,7 +458,7 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if !d.set.Message && hoursOfPart().MatchString(u.text) { // Morning (9-12)
 		d.timeAbove = u.text
 	}
-	if d.day != nil && !d.day.used && len(d.day.texts) < 30 {
+	if d.day != nil && !d.day.used && len(d.day.texts) < 200 {
 		d.day.texts = append(d.day.texts, u)
 		return
 	}

@@ -139,11 +139,11 @@ func (r *reader) partOnly(g *group) bool {
 	if t := r.tok(n); (t.text == "am" || t.text == "pm") && r.text[t.from:t.to] == strings.ToUpper(t.text) && r.text != strings.ToUpper(r.text) { // 4 March AM
 		return true
 	}
-	for r.word(n, list("in the am des du de la della at")) && !(r.tok(n).text == "am" && r.is(n-1, ',')) || r.is(n, ',') && (r.tok(n+1).text == "am" || r.tok(n+1).text == "pm") {
+	for r.is(n, '(') || r.word(n, list("in the am des du de la le della at por pela nella")) && !(r.tok(n).text == "am" && r.is(n-1, ',')) || r.is(n, ',') && (r.tok(n+1).text == "am" || r.tok(n+1).text == "pm") {
 		n++
 	}
 	t := r.tok(n)
-	return t.kind == 'w' && t.text != "middag" && (morningWords.has(t.text) && t.text != "mañana" || afternoonWords.has(t.text) || eveningWords.has(t.text)) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && (n == g.to || r.is(n-1, ',')) && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
+	return t.kind == 'w' && t.text != "middag" && (morningWords.has(t.text) && (t.text != "mañana" || r.tok(n-1).text == "la") || afternoonWords.has(t.text) || eveningWords.has(t.text)) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && (n == g.to || r.is(n-1, ',')) && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
 }
 
 // doubts says why a time that can be read is not to be loaded.

@@ -17,13 +17,16 @@ func (r *reader) leftPhrases(spans []span) string {
 	if has('d') && !has('t') && containsOne(lower, "no kein pas nessun nenhum geen sin sem senza") && noneOf().MatchString(r.text) {
 		return saysNone
 	}
+	if m := noSuch().FindStringSubmatch(r.text); m != nil && has('d') && !has('t') && !barred.has(strings.ToLower(m[1])) {
+		return saysNone
+	}
 	if r.noneBefore(spans) {
 		return saysNone
 	}
 	if has('d') && noneAtAll().MatchString(r.text) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) {
 		return saysNone
 	}
-	if has('d') && (!has('t') && oddTime().MatchString(r.text) || has('t') && quarterPast().MatchString(r.text)) {
+	if has('d') && (!has('t') && oddTime().MatchString(r.text) || quarterPast().MatchString(r.text) || !has('t') && onTheDot().MatchString(r.text)) {
 		return "says its time in a way that is not understood"
 	}
 	if slices.ContainsFunc(spans, func(s span) bool {

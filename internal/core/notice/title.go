@@ -153,7 +153,7 @@ func (r *reader) namesBefore(groups []group, first string) []string {
 // one and its day.
 var (
 	andBetween = pattern.Lazy(`^\s*(?:and|und|et|y|e|en) `)
-	leadsToDay = pattern.Lazy(`(?:\s+(?:on|at|am|um|vom|le|el|il|del|a|em|na|no|op|é|es|the|der|die))+$`)
+	leadsToDay = pattern.Lazy(`(?:\s+(?:on|at|am|um|vom|le|el|il|del|a|em|na|no|op|é|es|the|der|die|les|los|las|i giorni|nei giorni|ai giorni|los días|nos dias|an den tagen|op de dagen))+$`)
 )
 
 // closedOnly gives a text up to a bracket that is opened and not closed in it.

@@ -72,6 +72,12 @@ var daySlot = pattern.Lazy(`(?:^|[\s,;:(–—-])(?:AM|PM|(?i:pm|[ap]\.m\.?)|(?i
 // quarterPast is the mark of a lecture that begins a quarter of an hour later: 10 Uhr c.t.
 var quarterPast = pattern.Lazy(`\d(?: ?Uhr)? c\. ?t\.`)
 
+// onTheDot is the hour of a lecture, alone: 9 s.t.
+var onTheDot = pattern.Lazy(`\d(?: ?Uhr)? s\. ?t\.`)
+
+// noSuch is a line that says behind its day what is not: 27 March: no choir.
+var noSuch = pattern.Lazy(`(?i)\d(?:st|nd|rd|th)?\.?(?: \p{L}+)?(?: \d{4})?\s*[:–—-]\s*(?:no|kein|keine|keinen|pas de|aucun|aucune|sin|no hay|nessun|nessuna|niente|sem|não há|geen)\s+(\p{L}{3,})`)
+
 // endOfWorks is the name of an end, which is no event of its own.
 var endOfWorks = pattern.Lazy(`(?i)^\W*(?:(?:end|completion) of (?:the )?(?:works?|dredging|closure|construction)|ende der (?:\p{L}*arbeiten|sperrung)|fin (?:des travaux|de la fermeture|de las obras|del cierre)|fine (?:dei lavori|della chiusura)|fim (?:das obras|do fecho)|einde (?:van de )?(?:werkzaamheden|afsluiting))`)
 

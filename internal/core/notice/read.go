@@ -428,7 +428,7 @@ func (d *document) without(u unit, r *reader, passed bool) {
 			}
 		}
 	}
-	if d.set.Message && phraseIn(u.text, byThen) != "" { // can you be done by then
+	if d.set.Message && (phraseIn(u.text, byThen) != "" || notHour().MatchString(u.text) || partAlone().MatchString(u.text)) { // can you be done by then; not 7, 8; afternoon
 		d.out.Objections = append(d.out.Objections, u.text)
 	}
 	if d.set.Message && len(u.fields) == 0 && (r.hoursAlone() || maybeWhen().MatchString(u.text)) {

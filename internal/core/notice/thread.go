@@ -41,7 +41,7 @@ func Settle(messages []Message) []Settled {
 			}
 			return things[len(things)-1]
 		}
-		agreed := false
+		agreed, firm := false, false
 		fresh := len(things) // things of earlier messages
 		var refused []*thing // of those that are not to be, and that nothing has replaced yet
 		for _, t := range things {
@@ -80,6 +80,7 @@ func Settle(messages []Message) []Settled {
 					continue
 				}
 				agreed = true
+				firm = firm || phraseIn(e.Text, firmWords) != ""
 				if t := last(); !t.settled && t.event.Held == nil && !t.event.NoDate {
 					t.settled, t.by, t.sent = true, m.ID, m.Sent
 					said = append(said, "agrees")
@@ -123,6 +124,10 @@ func Settle(messages []Message) []Settled {
 			}
 			if t != nil && len(events) == 1 && fresh > 1 && e.NoTime && phraseIn(e.Text, onlyWords) != "" { // only Wednesday please
 				doubt(slices.DeleteFunc(slices.Clone(things[:fresh]), func(o *thing) bool { return o == t }), "is not what an answer wants alone", e.Text)
+			}
+			if t != nil && firm && fresh > 0 && !e.NoTime && !same(e, &t.event) && phraseIn(e.Text, movedWords) == "" { // confirmed. On site 9:30.
+				doubt([]*thing{t}, "is confirmed, and another time is said beside that", e.Text)
+				continue
 			}
 			if t != nil {
 				one := t.choice
@@ -213,6 +218,9 @@ func Settle(messages []Message) []Settled {
 
 // onlyWords say that of several things one is wanted.
 var onlyWords = []string{"only", "nur", "seulement", "uniquement", "sólo", "solo", "solamente", "soltanto", "apenas", "só", "somente", "alleen"}
+
+// firmWords confirm what was said.
+var firmWords = []string{"confirmed", "booked", "noted", "reserved", "bestätigt", "gebucht", "notiert", "confirmé", "confirmée", "réservé", "noté", "confirmado", "confirmada", "reservado", "reservada", "anotado", "confermato", "confermata", "prenotato", "bevestigd", "geboekt", "genoteerd"}
 
 // clashWords say that somebody has something else at a time, and mustBe that something is to
 // be on another day.

@@ -78,6 +78,13 @@ var onTheDot = pattern.Lazy(`\d(?: ?Uhr)? s\. ?t\.`)
 // noSuch is a line that says behind its day what is not: 27 March: no choir.
 var noSuch = pattern.Lazy(`(?i)\d(?:st|nd|rd|th)?\.?(?: \p{L}+)?(?: \d{4})?\s*[:–—-]\s*(?:no|kein|keine|keinen|pas de|aucun|aucune|sin|no hay|nessun|nessuna|niente|sem|não há|geen)\s+(\p{L}{3,})`)
 
+// notHour is an answer that wants another hour than the one it names, and partAlone one that is
+// a part of the day.
+var (
+	notHour   = pattern.Lazy(`(?i)^\W*(?:no,? |sorry,? )?(?:not|nicht|pas|non|niet|não) (?:at |um |à |om |alle |às )?\d{1,2}\b`)
+	partAlone = pattern.Lazy(`(?i)^\W*(?:(?:yes|ok|the|in the|rather|better|please|lieber|am|plutôt|le|l'|mejor|por la|meglio|de|no|in de)[ ,]*)*(?:morning|afternoon|evening|vormittags?|nachmittags?|abends?|morgens|matin|après-midi|soir|mañana|tarde|mattina|pomeriggio|sera|manhã|ochtend|middag|avond)(?: please| bitte)?\W*$`)
+)
+
 // endOfWorks is the name of an end, which is no event of its own.
 var endOfWorks = pattern.Lazy(`(?i)^\W*(?:(?:end|completion) of (?:the )?(?:works?|dredging|closure|construction)|ende der (?:\p{L}*arbeiten|sperrung)|fin (?:des travaux|de la fermeture|de las obras|del cierre)|fine (?:dei lavori|della chiusura)|fim (?:das obras|do fecho)|einde (?:van de )?(?:werkzaamheden|afsluiting))`)
 

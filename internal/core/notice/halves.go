@@ -28,6 +28,9 @@ func (r *reader) halves(spans []span) string {
 			if !name && (c.half > 0 && part == 'x' || c.half == 2 && part == 'm' || c.half == 1 && (part == 'a' || part == 'e')) {
 				return partDoubt
 			}
+			if full := c.half == 0 && (c.sure || c.hour > 12); full && !name && (part == 'm' && c.hour > 12 || part == 'a' && c.hour < 11 || part == 'e' && c.hour < 15) { // not on Thursday morning, only from 14:00
+				return partDoubt
+			}
 			if c.half > 0 || c.sure || c.hour > 12 || c.hour == 0 {
 				continue
 			}
@@ -87,7 +90,7 @@ func (r *reader) partApart(spans []span) (part byte, name bool) {
 			continue
 		}
 		lead := i - 1
-		for r.word(lead, list("the a der dem den die le la el il o a de het")) {
+		for r.word(lead, list("the a der dem den die le la el il o a de het this ce cette esta questa heute")) {
 			lead--
 		}
 		if r.word(lead, list("until till before after by from since bis vor nach ab seit jusqu'à jusqu'au avant après dès hasta antes desde fino prima dopo até depois tot voor vanaf")) || r.tok(lead).text == "na" && r.word(i, list("avond middag ochtend nacht")) || !near(spans, i) { // of something else

@@ -185,7 +185,7 @@ func (r *reader) behind(i int) int {
 }
 
 // tideAt is the time of a tide.
-var tideAt = pattern.Lazy(`(?i)\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|marée haute|marée basse|pleamar|bajamar|hoogwater|laagwater)\b[^.;]{0,30}\b(?:is|at|ist|um|à|a las|om)\s+\d|\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|pleamar|bajamar|hoogwater|laagwater)\b[^.;:\d]{0,20}:`)
+var tideAt = pattern.Lazy(`(?i)\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|marée haute|marée basse|pleamar|bajamar|hoogwater|laagwater)\b[^.;]{0,30}\b(?:is|at|ist|um|à|a las|om)\s+\d|\b(?:low water|high water|low tide|high tide|hochwasser|niedrigwasser|pleine mer|basse mer|pleamar|bajamar|hoogwater|laagwater)\b(?:[^.;:\d]{0,20}:|,? (?:\(?[\d.,]+ ?m\)? )?\d{1,2}[:.h]?\d\d\b)`)
 
 // takesTime is what is no time of a place: take your time, worth my time, in our time.
 var takesTime = pattern.Lazy(`(?i)(?:take|takes|taking|took|need|worth|of|for|waste|value|appreciate|spend|give|gives|given|in)\s+(?:up )?(?:my|your|our|their|his|her) time`)
@@ -575,7 +575,7 @@ func (r *reader) endsBy(passed []string, spans []span) string {
 	if !slices.Contains(passed, "a deadline") {
 		return ""
 	}
-	if p := phraseIn(r.text, []string{"done by", "finished by", "completed by", "complete by", "finish by", "over by", "back by", "back in by", "home by", "alongside by", "clear by", "away by", "gone by", "down by", "off by", "ready by", "end by", "ends by", "through by", "finishing by", "finishes by", "ending by", "end before", "ends before", "finish before", "finished before", "over before", "fertig bis", "beendet bis", "zu ende bis", "fini avant", "terminé avant", "terminado antes", "finito entro", "terminato entro", "terminado até", "klaar voor"}); p != "" {
+	if p := phraseIn(r.text, []string{"done by", "finished by", "completed by", "complete by", "finish by", "over by", "back by", "back in by", "leave by", "vacate by", "depart by", "out of it by", "clear it by", "home by", "alongside by", "clear by", "away by", "gone by", "down by", "off by", "ready by", "end by", "ends by", "through by", "finishing by", "finishes by", "ending by", "end before", "ends before", "finish before", "finished before", "over before", "fertig bis", "beendet bis", "zu ende bis", "fini avant", "terminé avant", "terminado antes", "finito entro", "terminato entro", "terminado até", "klaar voor"}); p != "" {
 		return "says by when it ends (" + strconv.Quote(p) + "), and not when"
 	}
 	return ""

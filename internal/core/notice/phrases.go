@@ -40,6 +40,9 @@ func (r *reader) leftPhrases(spans []span) string {
 	if q := quarterOf().FindString(r.text); q != "" && has('d') {
 		return "holds " + strconv.Quote(strings.TrimRight(q, " .,;!?)")) + ", which says something of a time and is not understood"
 	}
+	if has('t') && !has('l') && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) && availableFrom().MatchString(r.text) && phraseIn(r.text, []string{"until", "till", "to", "bis", "jusqu'à", "jusqu'au", "hasta", "fino", "até", "tot"}) == "" {
+		return "says from when something is there, and not until when"
+	}
 	if has('t') && countDays(spans) == 1 && hourly().MatchString(r.text) {
 		return "goes on again and again on one day"
 	}

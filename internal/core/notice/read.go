@@ -434,7 +434,7 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if d.set.Message && len(u.fields) == 0 && (r.hoursAlone() || maybeWhen().MatchString(u.text)) {
 		d.timeElse = u.text
 	}
-	if (maybeWhen().MatchString(u.text) || d.set.Message && r.hoursAlone() || r.ordinals(d.set.Message)) && len(u.fields) == 0 {
+	if (maybeWhen().MatchString(u.text) || d.set.Message && r.hoursAlone() || r.ordinals(d.set.Message) || d.set.Message && r.dayOnly()) && len(u.fields) == 0 {
 		d.pass(u, u.text, "holds a number that may be a day or a time, and is not understood")
 	}
 	if last := len(d.out.Events) - 1; d.underPoster() && d.bareAt > 0 && !u.gap && placeLine(u.text) && d.out.Events[last].Where == "" {
@@ -482,6 +482,16 @@ func (d *document) without(u unit, r *reader, passed bool) {
 	if d.set.Message && cancels(u.text) {
 		d.out.Events = append(d.out.Events, Event{Text: u.text, Page: u.page, Line: u.line, NoDate: true, NoTime: true, Cancelled: true, Reading: []Part{{u.text, "status", "cancelled"}}})
 	}
+}
+
+// dayOnly tells whether a day of the month stands alone: nos vemos el 12, a la misma hora.
+func (r *reader) dayOnly() bool {
+	for i := range r.toks {
+		if next := r.tok(i + 1); r.bareDay(i) && (next.kind == 0 || next.kind == ',' || next.kind == '?' || next.kind == '!' || next.kind == '.' && (r.tok(i+2).kind == 0 || r.word(i-1, list("am vom zum")))) {
+			return true
+		}
+	}
+	return false
 }
 
 // ordinals tells whether a text names a month, and numbers that may be days of it: April:

@@ -230,7 +230,7 @@ func cutOff(was, text string) bool {
 	switch timed := day == 0; {
 	case strings.Count(was, "(") > strings.Count(was, ")") && !strings.Contains(text, "("):
 		return true
-	case list("and to until till or through thru from between at und bis oder um von ab zwischen et à au ou de jusqu'à y a hasta o desde e al alle dalle all' fino até às en tot of van om t/m & + gegen about around vers hacia verso rond").has(word), list("start starts begin begins end ends beginnt endet").has(word) && !startsWithDate(strings.TrimSpace(was)):
+	case list("and to until till by before after since or through thru from between at und bis oder um von ab zwischen et à au ou de jusqu'à y a hasta o desde e al alle dalle all' fino até às en tot of van om t/m & + gegen about around vers hacia verso rond").has(word), list("start starts begin begins end ends beginnt endet").has(word) && !startsWithDate(strings.TrimSpace(was)):
 		return true
 	case !timed || startsWithDate(strings.TrimSpace(was)):
 		return false

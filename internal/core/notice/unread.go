@@ -85,6 +85,9 @@ var (
 	partAlone = pattern.Lazy(`(?i)^\W*(?:(?:yes|ok|the|in the|rather|better|please|lieber|am|plutôt|le|l'|mejor|por la|meglio|de|no|in de)[ ,]*)*(?:morning|afternoon|evening|vormittags?|nachmittags?|abends?|morgens|matin|après-midi|soir|mañana|tarde|mattina|pomeriggio|sera|manhã|ochtend|middag|avond)(?: please| bitte)?\W*$`)
 )
 
+// availableFrom is a time from which something can be had.
+var availableFrom = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:available|free|ready|vacant) (?:again )?(?:only )?from |(?:^|[^\p{L}])(?:verfügbar|frei|bereit) ab |(?:^|[^\p{L}])(?:disponibles?|libres?|disponibile|libero|livre|disponível) (?:à partir|a partir|dès|desde|dalle)(?:[^\p{L}]|$)|(?:^|[^\p{L}])(?:beschikbaar|vrij) vanaf `)
+
 // endOfWorks is the name of an end, which is no event of its own.
 var endOfWorks = pattern.Lazy(`(?i)^\W*(?:(?:end|completion) of (?:the )?(?:works?|dredging|closure|construction)|ende der (?:\p{L}*arbeiten|sperrung)|fin (?:des travaux|de la fermeture|de las obras|del cierre)|fine (?:dei lavori|della chiusura)|fim (?:das obras|do fecho)|einde (?:van de )?(?:werkzaamheden|afsluiting))`)
 

@@ -132,7 +132,7 @@ func sizeOf(files []dependence) (n int64) {
 // digestOf gives the digest of a load that depends on some files: of what it was
 // asked for, the day, the program, what is remembered, and every byte.
 func (l *load) digestOf(files []dependence) (digest, error) {
-	w := calendar.NewSummer()
+	w := calendar.NewSumWriter()
 	z, why, f := l.office.DefaultZone()
 	if f != nil {
 		return digest{}, f
@@ -174,7 +174,7 @@ func sumOf(path string, buf []byte) (calendar.Sum, error) {
 		return calendar.Sum{}, err
 	}
 	defer f.Close()
-	s := calendar.NewSummer()
+	s := calendar.NewSumWriter()
 	_, err = io.CopyBuffer(s, struct{ io.Reader }{f}, buf)
 	return s.Sum(), err
 }

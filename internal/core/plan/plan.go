@@ -12,7 +12,8 @@
 // have left the source, guards.go changes so many at once that they must be
 // allowed by number, takes.go disputes settled by name, edits.go how changes to
 // components become edits of whole events, items.go outcomes in little memory,
-// strip.go rows given up once they are settled.
+// strip.go rows given up once they are settled, next.go what the same load comes to after
+// this one.
 package plan
 
 import (

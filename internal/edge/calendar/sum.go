@@ -16,19 +16,19 @@ type Summed interface {
 	Wrote() Sum
 }
 
-// Summer is a writer that makes the Sum of what is written to it.
-type Summer struct {
+// SumWriter is a writer that makes the Sum of what is written to it.
+type SumWriter struct {
 	hashes [2]*xxhash.Digest
 	size   int64
 }
 
-// NewSummer makes a Summer of nothing yet.
-func NewSummer() *Summer {
-	return &Summer{hashes: [2]*xxhash.Digest{xxhash.New(), xxhash.NewWithSeed(1)}}
+// NewSumWriter makes a SumWriter of nothing yet.
+func NewSumWriter() *SumWriter {
+	return &SumWriter{hashes: [2]*xxhash.Digest{xxhash.New(), xxhash.NewWithSeed(1)}}
 }
 
 // Write implements io.Writer. It never fails.
-func (s *Summer) Write(p []byte) (int, error) {
+func (s *SumWriter) Write(p []byte) (int, error) {
 	s.size += int64(len(p))
 	for _, h := range s.hashes {
 		h.Write(p)
@@ -37,6 +37,6 @@ func (s *Summer) Write(p []byte) (int, error) {
 }
 
 // Sum gives the sum of what was written so far.
-func (s *Summer) Sum() Sum {
+func (s *SumWriter) Sum() Sum {
 	return Sum{s.size, [2]uint64{s.hashes[0].Sum64(), s.hashes[1].Sum64()}}
 }

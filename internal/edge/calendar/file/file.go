@@ -272,7 +272,7 @@ func (f *File) ApplyWhen(ctx context.Context, edits calendar.Edits, ready func()
 	if err := f.free(edits); err != nil {
 		return err
 	}
-	sum := &summed{ctx: ctx, hash: calendar.NewSummer()}
+	sum := &summed{ctx: ctx, hash: calendar.NewSumWriter()}
 	err = replace.File(f.path, replace.Options{
 		Check: func(r io.Reader) error { return f.confirm(ctx, r, sum) },
 		Ready: func() error {
@@ -363,7 +363,7 @@ func (f *File) exists(uid string) *fault.Fault {
 // the old one's place it must be what was written, whole, with as many events as
 // there should be.
 func (f *File) confirm(ctx context.Context, from io.Reader, sum *summed) error {
-	got := calendar.NewSummer()
+	got := calendar.NewSumWriter()
 	r := ical.NewReader(io.TeeReader(interruptible{ctx, from}, got))
 	n := 0
 	for {
@@ -447,7 +447,7 @@ func (f *File) sameBytes() error {
 type summed struct {
 	ctx    context.Context
 	w      io.Writer
-	hash   *calendar.Summer
+	hash   *calendar.SumWriter
 	buf    []byte
 	events int // that there are to be in all
 }

@@ -248,7 +248,7 @@ func TestReadBack(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "t.ics")
 	f := &File{}
 	check := func(written, onDisk string, want int) error {
-		sum := &summed{ctx: t.Context(), w: &strings.Builder{}, hash: calendar.NewSummer(), events: want}
+		sum := &summed{ctx: t.Context(), w: &strings.Builder{}, hash: calendar.NewSumWriter(), events: want}
 		_, err := sum.Write([]byte(written))
 		require.NoError(t, err)
 		require.NoError(t, sum.flush())

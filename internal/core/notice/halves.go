@@ -12,7 +12,7 @@ func (r *reader) halves(spans []span) string {
 			times += len(s.times.list)
 		}
 	}
-	if countDays(spans) > 1 || times != 1 { // which it is of cannot be told
+	if countDays(spans)-r.sameDays(spans) > 1 || times != 1 { // which it is of cannot be told
 		return ""
 	}
 	part, name := r.partApart(spans)
@@ -53,6 +53,32 @@ func (r *reader) halves(spans []span) string {
 		}
 	}
 	return ""
+}
+
+// sameDays counts the days that are said once more behind a part of the day: Friday evening,
+// 6 March.
+func (r *reader) sameDays(spans []span) (n int) {
+	for i := 1; i < len(spans); i++ {
+		a, b := spans[i-1], spans[i]
+		if a.kind != 'd' || b.kind != 'd' || len(a.dates.days) != 1 || len(b.dates.days) != 1 || a.dates.until != nil || b.dates.until != nil {
+			continue
+		}
+		part := false
+		for t := a.to; t < b.from; t++ {
+			switch {
+			case r.word(t, partWords) || r.word(t, morningWords) || r.word(t, afternoonWords) || r.word(t, eveningWords):
+				part = true
+			case r.is(t, ',') || r.word(t, dayLinks):
+			default:
+				part = false
+				t = b.from
+			}
+		}
+		if part {
+			n++
+		}
+	}
+	return n
 }
 
 // inPart tells whether an hour of twelve is one of a part of the day.

@@ -71,6 +71,13 @@ func (d *document) fields(e *Event, u unit, text string) {
 		return s
 	})
 	pieces := split(text)
+	part := func(piece string) bool {
+		word := strings.ToLower(strings.Trim(piece, " ,:;./"))
+		return partWords.has(word) || morningWords.has(word) || afternoonWords.has(word) || eveningWords.has(word)
+	}
+	if len(pieces) > 1 && slices.ContainsFunc(pieces, func(p string) bool { return !part(p) }) { // Konzert am Freitagabend
+		pieces = slices.DeleteFunc(pieces, part)
+	}
 	if n := len(pieces); n > 1 { // of its start and its end
 		stage := func(piece string) bool { return stages.has(strings.ToLower(strings.Trim(piece, " ,:;./"))) }
 		if pieces = slices.DeleteFunc(pieces, stage); len(pieces) == n-1 && stage(split(text)[0]) {

@@ -38,7 +38,7 @@ func grouped(r *reader, spans []span) (out []group) {
 		switch s.kind {
 		case 'd':
 			switch {
-			case g != nil && g.dates != nil && g.times == nil && (r.onlyDayWords(g.to, s.from) || r.word(g.to, partWords) && r.onlyDayWords(g.to+1, s.from)) && len(g.dates.days) == 1 && len(s.dates.days) == 1 && g.dates.until == nil && s.dates.until == nil && g.dates.days[0].relative != s.dates.days[0].relative && sameWeekday(g.dates.days[0], s.dates.days[0]):
+			case g != nil && g.dates != nil && g.times == nil && (r.onlyDayWords(g.to, s.from) || r.partBetween(g.to, s.from)) && len(g.dates.days) == 1 && len(s.dates.days) == 1 && g.dates.until == nil && s.dates.until == nil && g.dates.days[0].relative != s.dates.days[0].relative && sameWeekday(g.dates.days[0], s.dates.days[0]):
 				// tomorrow, Thursday 5 March: one day said twice
 				one := s.dates
 				if s.dates.days[0].relative {

@@ -63,22 +63,24 @@ func (r *reader) sameDays(spans []span) (n int) {
 		if a.kind != 'd' || b.kind != 'd' || len(a.dates.days) != 1 || len(b.dates.days) != 1 || a.dates.until != nil || b.dates.until != nil {
 			continue
 		}
-		part := false
-		for t := a.to; t < b.from; t++ {
-			switch {
-			case r.word(t, partWords) || r.word(t, morningWords) || r.word(t, afternoonWords) || r.word(t, eveningWords):
-				part = true
-			case r.is(t, ',') || r.word(t, dayLinks):
-			default:
-				part = false
-				t = b.from
-			}
-		}
-		if part {
+		if r.partBetween(a.to, b.from) {
 			n++
 		}
 	}
 	return n
+}
+
+// partBetween tells whether some tokens are a part of the day and nothing else.
+func (r *reader) partBetween(from, to int) (part bool) {
+	for i := from; i < to; i++ {
+		switch {
+		case r.word(i, partWords) || r.word(i, morningWords) || r.word(i, afternoonWords) || r.word(i, eveningWords):
+			part = true
+		case !r.is(i, ',') && !r.word(i, dayLinks) && !r.word(i, atWords) && !r.word(i, list("por pela de da della di alla in")):
+			return false
+		}
+	}
+	return part
 }
 
 // inPart tells whether an hour of twelve is one of a part of the day.
@@ -105,7 +107,7 @@ func (r *reader) partApart(spans []span) (part byte, name bool) {
 		switch {
 		case r.word(i, list("night noche notte noite nachts nuit nacht")):
 			p = 'n'
-		case eveningWords.has(t.text) && !(t.text == "sera" && !r.word(i-1, list("la di questa alla della in"))): // and not il sera
+		case eveningWords.has(t.text) && !(t.text == "sera" && !r.word(i-1, list("la di questa alla della in")) && weekdaysOf(r.tok(i-1).text) == 0): // and not il sera
 			p = 'e'
 		case afternoonWords.has(t.text) && !r.word(i, noonWords) && !r.word(i-1, list("más mais plus muy muito demasiado")):
 			p = 'a'

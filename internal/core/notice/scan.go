@@ -280,6 +280,16 @@ var (
 	nightNouns = words(`night overnight nacht nachts noite nuit notte noche`)
 )
 
+// dayPart gives where a part of the day begins in one word with its day of the week; 0 for none.
+func dayPart(word string) int {
+	for _, part := range []string{"abend", "abends", "nachmittag", "nachmittags", "vormittag", "vormittags", "mittag", "morgen", "nacht", "avond", "middag", "namiddag", "ochtend", "voormiddag"} {
+		if day, ok := strings.CutSuffix(word, part); ok && len(day) > 5 && weekdaysOf(day) != 0 {
+			return len(day)
+		}
+	}
+	return 0
+}
+
 // dayOfMonth tells whether what seems the number of something is a day, for a month
 // stands behind it: the order of 5 March, notice 12 March.
 func dayOfMonth(number, rest string) bool {
@@ -379,6 +389,10 @@ func scanPlain(out []token, text string, at, end int) []token {
 			}
 			if word == "t" && hasPrefixFold(text[at:end], "/m") && (at+2 == end || text[at+2] == ' ') { // t/m
 				at, word = at+2, "t/m"
+			}
+			if part := dayPart(word); part > 0 && at-start == len(word) { // Freitagabend
+				out = append(out, token{kind: 'w', text: word[:part], from: start, to: start + part, gap: gap})
+				word, start, gap = word[part:], start+part, true
 			}
 			out = append(out, token{kind: 'w', text: strings.Trim(word, "'"), from: start, to: at, gap: gap})
 		default:

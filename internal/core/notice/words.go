@@ -266,10 +266,10 @@ var toldPast = []string{"was", "were", "took place", "has been", "have been", "t
 // What leaves an end open.
 var openWords = []string{"until further notice", "till further notice", "bis auf weiteres", "jusqu'à nouvel ordre", "jusqu'a nouvel ordre", "hasta nuevo aviso", "fino a nuovo avviso", "até novo aviso", "tot nader order", "till late", "til late", "until late", "to late", "bis spät", "open end", "jusque tard", "jusqu'à tard", "hasta tarde", "fino a tardi", "até tarde", "tot laat", "onwards", "onward", "w.e.f.", "w.e.f", "wef", "with effect from", "effective from", "and following", "and later"}
 
-// Days that are none: they are said, not guessed.
 // wholeWeek is a week in a list that does not say which.
 var wholeWeek = []string{"all week", "all this week", "whole week", "ganze woche", "toute la semaine", "toda la semana", "tutta la settimana", "toda a semana", "hele week"}
 
+// Days that are none: they are said, not guessed.
 var vagueDays = []string{"end of the month", "end of month", "beginning of the month", "middle of the month", "end of the week", "early next week", "late next week", "later this week", "later next week", "this weekend", "next weekend", "at the weekend", "over the weekend", "am wochenende", "ce week-end", "este fin de semana", "questo fine settimana", "neste fim de semana", "dit weekend", "next week", "next month", "this week", "weekends in", "at weekends", "on weekends", "first week of", "second week of", "third week of", "fourth week of", "last week of", "1st week of", "2nd week of", "3rd week of", "4th week of", "rest of the week", "rest of the month", "rest of next week", "whole of", "all of next week", "rest der woche", "rest des monats", "reste de la semaine", "resto de la semana", "resto della settimana", "resto da semana", "rest van de week", "some day", "one of these days", "ende des monats", "ende der woche", "nächste woche", "fin du mois", "la semaine prochaine", "fin de mes", "la próxima semana", "fine del mese", "la prossima settimana", "fim do mês", "na próxima semana", "einde van de maand", "volgende week", "to be announced", "tba", "to be confirmed", "tbc", "date to follow"}
 
 // Nouns that begin the name of a place when a number, a letter or a name follows.

@@ -213,6 +213,8 @@ func (l *lived) live() {
 		require.Equal(l, told(again), told(next), "what a second load comes to was foreseen as something else")
 		require.Equal(l, again.Totals, next.Totals)
 		require.Equal(l, again.Assumed, next.Assumed)
+		require.Equal(l, [][]string{again.Notes, again.Texts, again.Names, {again.NoGone, again.Own}}, [][]string{next.Notes, next.Texts, next.Names, {next.NoGone, next.Own}})
+		require.Equal(l, again.Past, next.Past)
 	}
 	require.Empty(l, again.Edits, "a second load writes: %s", told(again))
 	outcomes := map[string]agree.Outcome{}

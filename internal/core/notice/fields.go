@@ -73,7 +73,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	pieces := split(text)
 	part := func(piece string) bool {
 		word := strings.ToLower(strings.Trim(piece, " ,:;./"))
-		return partWords.has(word) || morningWords.has(word) || afternoonWords.has(word) || eveningWords.has(word)
+		return dayParts[word] != "" || nightNouns.has(word) || partWords.has(word) || morningWords.has(word) || afternoonWords.has(word) || eveningWords.has(word)
 	}
 	if len(pieces) > 1 && slices.ContainsFunc(pieces, func(p string) bool { return !part(p) }) { // Konzert am Freitagabend
 		pieces = slices.DeleteFunc(pieces, part)

@@ -111,7 +111,7 @@ func (r *reader) partApart(spans []span) (part byte, name bool) {
 			p = 'e'
 		case afternoonWords.has(t.text) && !r.word(i, noonWords) && !r.word(i-1, list("más mais plus muy muito demasiado")):
 			p = 'a'
-		case morningWords.has(t.text) && !r.word(i, list("morgen früh mañana morgens")):
+		case morningWords.has(t.text) && !r.word(i, list("morgen früh mañana")):
 			p = 'm'
 		}
 		if p == 0 || r.word(i-1, list("good guten gute buenas buona bonne boa goede last every each")) || within(spans, i) {

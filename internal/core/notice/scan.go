@@ -280,14 +280,20 @@ var (
 	nightNouns = words(`night overnight nacht nachts noite nuit notte noche`)
 )
 
-// dayPart gives where a part of the day begins in one word with its day of the week; 0 for none.
-func dayPart(word string) int {
-	for _, part := range []string{"abend", "abends", "nachmittag", "nachmittags", "vormittag", "vormittags", "mittag", "morgen", "nacht", "avond", "middag", "namiddag", "ochtend", "voormiddag"} {
-		if day, ok := strings.CutSuffix(word, part); ok && len(day) > 5 && weekdaysOf(day) != 0 {
-			return len(day)
+// dayParts are the parts of the day that stand in one word with a day of the week, by a word
+// that means nothing else: morgen is tomorrow, and middag noon.
+var dayParts = map[string]string{"abend": "abend", "abends": "abends", "nachmittag": "nachmittag", "nachmittags": "nachmittags", "vormittag": "vormittag", "vormittags": "vormittags", "mittag": "nachmittag", "mittags": "nachmittags", "morgen": "vormittag", "früh": "früh", "nacht": "nachts",
+	"avond": "avond", "middag": "middags", "namiddag": "middags", "ochtend": "ochtend", "morgend": "ochtend", "voormiddag": "ochtend"}
+
+// dayPart gives where a part of the day begins in one word with its day of the week, and the
+// part; 0 for none.
+func dayPart(word string) (at int, part string) {
+	for end, means := range dayParts {
+		if day, ok := strings.CutSuffix(word, end); ok && len(day) > 5 && weekdaysOf(day) != 0 {
+			return len(day), means
 		}
 	}
-	return 0
+	return 0, ""
 }
 
 // dayOfMonth tells whether what seems the number of something is a day, for a month
@@ -390,9 +396,9 @@ func scanPlain(out []token, text string, at, end int) []token {
 			if word == "t" && hasPrefixFold(text[at:end], "/m") && (at+2 == end || text[at+2] == ' ') { // t/m
 				at, word = at+2, "t/m"
 			}
-			if part := dayPart(word); part > 0 && at-start == len(word) { // Freitagabend
-				out = append(out, token{kind: 'w', text: word[:part], from: start, to: start + part, gap: gap})
-				word, start, gap = word[part:], start+part, true
+			if n, part := dayPart(word); n > 0 && at-start == len(word) { // Freitagabend
+				out = append(out, token{kind: 'w', text: word[:n], from: start, to: start + n, gap: gap})
+				word, start, gap = part, start+n, true
 			}
 			out = append(out, token{kind: 'w', text: strings.Trim(word, "'"), from: start, to: at, gap: gap})
 		default:

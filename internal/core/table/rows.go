@@ -17,6 +17,13 @@ import (
 type Rows struct {
 	blocks []*block
 	count  int
+	before room // of the last block that was taken
+}
+
+// room is what a block took, and the next one is likely to take.
+type room struct {
+	cells, text int
+	lately      []packed
 }
 
 // The rows of a block; a power of two, so that finding one is no division.
@@ -154,22 +161,44 @@ func (r *Rows) Strip(i int, keep func(i int) bool) {
 	r.blocks[i>>blockShift] = out
 }
 
+// Take gives the rows and leaves none. What was taken may be read by another goroutine while
+// more are added.
+func (r *Rows) Take() Rows {
+	out := Rows{blocks: r.blocks, count: r.count}
+	*r = Rows{before: r.before}
+	if n := len(out.blocks); n > 0 {
+		last := out.blocks[n-1]
+		r.before = last.leave()
+	}
+	return out
+}
+
 // Add adds a row. It keeps nothing of the row's Cells; those of a row of other Rows it takes over.
 func (r *Rows) Add(row Row) {
 	if r.count&(blockRows-1) == 0 {
 		b := &block{origin: row.Origin}
-		if n := len(r.blocks); n == 0 {
+		last := r.before
+		if n := len(r.blocks); n > 0 {
+			last = r.blocks[n-1].leave()
+		}
+		if last.lately == nil {
 			b.lately = make([]packed, shared)
-		} else { // it is likely to be as large as the one before, which is full now
-			last := r.blocks[n-1]
-			b.heads, b.cells, b.text = make([]head, 0, blockRows), make([]packed, 0, len(last.cells)), make([]byte, 0, len(last.text)+len(last.text)/16)
-			b.lately, last.lately = last.lately, nil
+		} else {
+			b.heads, b.cells, b.text = make([]head, 0, blockRows), make([]packed, 0, last.cells), make([]byte, 0, last.text+last.text/16)
+			b.lately = last.lately
 			clear(b.lately)
 		}
 		r.blocks = append(r.blocks, b)
 	}
 	r.blocks[len(r.blocks)-1].add(row)
 	r.count++
+}
+
+// leave gives what a full block took, and what it has no use for any more.
+func (b *block) leave() room {
+	out := room{len(b.cells), len(b.text), b.lately}
+	b.lately = nil
+	return out
 }
 
 func (b *block) add(row Row) {

@@ -179,3 +179,30 @@ func TestRows(t *testing.T) {
 	assert.False(t, again.Filled(6))
 	assert.Equal(t, want[9].Place(), again.Place(9))
 }
+
+// Rows that were taken stay as they are while another goroutine adds more.
+func TestTake(t *testing.T) {
+	var rows Rows
+	taken := make(chan Rows, 5)
+	go func() {
+		defer close(taken)
+		number := int32(0)
+		for _, n := range []int{3, blockRows, 0, blockRows + 1, 2*blockRows - 1} {
+			for range n {
+				number++
+				rows.Add(Row{Number: number, Cells: []Cell{{Kind: Text, Text: "Berth " + strconv.Itoa(int(number)%5)}, {Kind: Number, Number: float64(number)}}})
+			}
+			taken <- rows.Take()
+		}
+	}()
+	next := int32(0)
+	for part := range taken {
+		for _, row := range part.All() {
+			next++
+			require.Equal(t, next, row.Number)
+			require.Equal(t, "Berth "+strconv.Itoa(int(next)%5), row.Cell(0).Text)
+			require.InDelta(t, float64(next), row.Cell(1).Number, 0)
+		}
+	}
+	assert.EqualValues(t, 4*blockRows+3, next)
+}

@@ -20,7 +20,11 @@ func Open(t *text.Source, o sheet.Options) (sheet.Book, error) {
 			return nil, err
 		}
 		sep := separator(string(t.Head[:min(len(t.Head), 64<<10)]))
-		return &separated{src: r, line: 1, sep: sep, from: &table.Origin{File: o.Name}, format: separatorNames[sep] + ", " + t.Charset}, nil
+		s := &separated{src: r, line: 1, sep: sep, from: &table.Origin{File: o.Name}, format: separatorNames[sep] + ", " + t.Charset}
+		if t.Size() > windowSize {
+			return newAhead(s), nil
+		}
+		return s, nil
 	}, End: t.Close}, nil
 }
 
@@ -112,6 +116,18 @@ func (s *separated) more() bool {
 }
 
 func (s *separated) Next() (table.Row, error) {
+	row, err := s.next()
+	if err != nil {
+		return row, err
+	}
+	s.rows.Add(row)
+	at := s.rows.Len() - 1
+	s.rows.Forget(at)
+	return s.rows.At(at), nil
+}
+
+// next gives the next row. Its cells are good until the one after it.
+func (s *separated) next() (table.Row, error) {
 	for {
 		line := s.line
 		if s.pos >= len(s.text) && !s.more() {
@@ -135,10 +151,7 @@ func (s *separated) Next() (table.Row, error) {
 		s.number++
 		row.Number = s.number
 		s.cut(&row)
-		s.rows.Add(row)
-		at := s.rows.Len() - 1
-		s.rows.Forget(at)
-		return s.rows.At(at), nil
+		return row, nil
 	}
 }
 

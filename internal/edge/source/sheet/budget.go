@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"sync/atomic"
 	"time"
 
 	"almanach/internal/core/fault"
@@ -11,16 +12,16 @@ import (
 )
 
 // Budget is what reading one source may cost. Every format draws on it, and
-// stops with a fault that names the limit, or with the context's error. It
-// belongs to one goroutine.
+// stops with a fault that names the limit, or with the context's error. Several
+// goroutines may read through it; rows and steps are counted by one.
 type Budget struct {
 	Notes []string // what is to be said of the source as a whole
 
 	ctx   context.Context
-	late  <-chan time.Time
+	late  <-chan struct{} // closed from then on
 	steps int
 	cells int64
-	bytes int64
+	bytes atomic.Int64
 	text  int64
 }
 
@@ -38,7 +39,9 @@ const (
 
 // NewBudget gives the budget for a source that is read from now on.
 func NewBudget(ctx context.Context) *Budget {
-	return &Budget{ctx: ctx, late: time.After(MaxTime)}
+	late := make(chan struct{})
+	time.AfterFunc(MaxTime, func() { close(late) })
+	return &Budget{ctx: ctx, late: late}
 }
 
 func over(format string, args ...any) *fault.Fault {
@@ -65,9 +68,6 @@ func (b *Budget) check() error {
 	case <-b.ctx.Done():
 		return b.ctx.Err()
 	case <-b.late:
-		closed := make(chan time.Time)
-		close(closed)
-		b.late = closed // late from now on
 		return over("it takes longer than %d minutes", int(MaxTime/time.Minute))
 	default:
 		return nil
@@ -121,7 +121,7 @@ func (b *budgeted) Read(p []byte) (int, error) {
 		return 0, err
 	}
 	n, err := b.r.Read(p[:min(len(p), 1<<20)])
-	if b.bytes += int64(n); b.bytes > MaxRead {
+	if b.bytes.Add(int64(n)) > MaxRead {
 		return 0, over("it unpacks to more than %d GiB", MaxRead>>30)
 	}
 	return n, err

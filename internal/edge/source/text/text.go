@@ -90,6 +90,15 @@ func (s *Source) Start() (io.Reader, error) {
 	return s.charset.reader(s.options.Budget.Reader(s.file)), nil
 }
 
+// Size is how many bytes the file has; 0 where that is not known.
+func (s *Source) Size() int64 {
+	info, err := s.file.Stat()
+	if err != nil {
+		return 0
+	}
+	return info.Size()
+}
+
 // Close closes the file.
 func (s *Source) Close() error { return s.file.Close() }
 

@@ -328,7 +328,7 @@ func numberCell(n float64, d *display) table.Cell {
 
 // decodeEscapes undoes _x000D_, by which workbooks write control characters.
 func decodeEscapes(s string) string {
-	if !strings.Contains(s, "_x") {
+	if strings.IndexByte(s, '_') < 0 {
 		return s
 	}
 	var b strings.Builder

@@ -132,6 +132,7 @@ func (w *workbook) Open(i int) (sheet.Raw, error) {
 	if err != nil {
 		return nil, fault.Newf("the sheet cannot be read: %w", err).At(at)
 	}
+	s.large = ref.part.UncompressedSize64 > 2*uint64(chunkSize)
 	s.part = newAhead(part)
 	s.xml = newXML(s.part)
 	s.readBeside(ref)

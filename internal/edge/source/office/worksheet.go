@@ -23,12 +23,16 @@ type worksheet struct {
 	asides  sheet.Asides
 	columns []span // hidden columns
 	long    *fault.Fault
+	large   bool // worth reading in chunks
 	scratch []byte
 	texts   []byte // room for the texts of a row's cells
 
-	read   bool       // rows has all rows
-	rows   table.Rows // as they stand, before merged ranges are spread: those are said behind the last row
-	given  int        // so many of them are
+	whole  bool         // all rows are read
+	rows   table.Rows   // as they stand, before merged ranges are spread: those are said behind the last row
+	before []table.Rows // those before them
+	read   int          // rows of these
+	size   [2]int       // cells that were read, and octets of their texts
+	given  int          // so many rows of the first of these are
 	faults map[int32]*fault.Fault
 	err    error // that ends the reading, behind the rows
 }
@@ -60,18 +64,22 @@ func (w *worksheet) fail(format string, args ...any) error {
 // Next gives the next row. The first call reads all of them, since the merged
 // ranges stand behind them.
 func (w *worksheet) Next() (table.Row, error) {
-	if !w.read {
-		w.read, w.err = true, w.readAll()
+	if !w.whole {
+		w.whole, w.err = true, w.readAll()
+		w.before = append(w.before, w.rows.Take())
 		w.merged.Sort()
 	}
-	if w.given == w.rows.Len() {
+	for len(w.before) > 0 && w.given == w.before[0].Len() {
+		w.before, w.given = w.before[1:], 0
+	}
+	if len(w.before) == 0 {
 		if w.err != nil {
 			return table.Row{}, w.err
 		}
 		return table.Row{}, io.EOF
 	}
-	w.rows.Forget(w.given)
-	row := w.rows.At(w.given)
+	w.before[0].Forget(w.given)
+	row := w.before[0].At(w.given)
 	w.given++
 	if w.merged.Len() > 0 {
 		w.cells = row.AppendCells(w.cells[:0])
@@ -89,7 +97,6 @@ func (w *worksheet) Next() (table.Row, error) {
 
 // readAll reads the sheet to its end.
 func (w *worksheet) readAll() error {
-	cells, text := 0, 0
 	for !w.ended {
 		switch w.xml.next() {
 		case xmlEnd:
@@ -105,11 +112,7 @@ func (w *worksheet) readAll() error {
 				if err := w.readRow(); err != nil {
 					return err
 				}
-				cells += len(w.cells)
-				for i := range w.cells {
-					text += len(w.cells[i].Text)
-				}
-				if cells > sheet.MaxCells || text > sheet.MaxText { // those who take the rows stop before
+				if w.size[0] > sheet.MaxCells || w.size[1] > sheet.MaxText { // those who take the rows stop before
 					return w.fail("the sheet has more cells than are read")
 				}
 			case w.xml.is("col") && yes(w.xml.get("hidden")):
@@ -120,6 +123,8 @@ func (w *worksheet) readAll() error {
 				}
 			case w.xml.is("sheetData") && !w.xml.open:
 				w.ended = true
+			case w.xml.is("sheetData") && w.large:
+				w.readChunks()
 			}
 		}
 	}
@@ -133,7 +138,7 @@ func (w *worksheet) readRow() error {
 	} else {
 		w.row++
 	}
-	if w.row > sheet.MaxRows || w.rows.Len() > sheet.MaxRows {
+	if w.row > sheet.MaxRows || w.read+w.rows.Len() > sheet.MaxRows {
 		return w.fail("the sheet has more than %d rows, the most a workbook can have", sheet.MaxRows)
 	}
 	hidden := yes(w.xml.get("hidden"))
@@ -161,6 +166,10 @@ func (w *worksheet) readRow() error {
 			w.faults = map[int32]*fault.Fault{}
 		}
 		w.faults[w.row] = w.long
+	}
+	w.size[0] += len(w.cells)
+	for i := range w.cells {
+		w.size[1] += len(w.cells[i].Text)
 	}
 	w.rows.Add(table.Row{Origin: w.from, Number: w.row, Hidden: hidden, Cells: w.cells})
 	return nil

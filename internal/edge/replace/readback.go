@@ -8,8 +8,9 @@ import (
 
 // readBack is a file that is read while it is written.
 type readBack struct {
-	file *os.File
-	at   int64 // that is read up to
+	file  *os.File
+	at    int64 // that is read up to
+	begun int64 // that the disk writes already
 
 	mu      sync.Mutex
 	more    sync.Cond
@@ -17,6 +18,10 @@ type readBack struct {
 	ended   bool
 	failed  error // why it ended, where it is not whole
 }
+
+// early is after how many bytes the disk is told to write them, so that less is left for the
+// end.
+const early = 8 << 20
 
 // Write appends to the file.
 func (b *readBack) Write(p []byte) (int, error) {
@@ -52,6 +57,10 @@ func (b *readBack) Read(p []byte) (int, error) {
 	}
 	n, err := b.file.ReadAt(p[:min(int64(len(p)), left)], b.at)
 	b.at += int64(n)
+	if b.at-b.begun >= early {
+		beginSync(b.file, b.begun, b.at-b.begun)
+		b.begun = b.at
+	}
 	if err == io.EOF { // there is less than was written
 		err = io.ErrUnexpectedEOF
 	}

@@ -254,6 +254,12 @@ func (m *Mapping) appendKey(k identity.Key, row table.Row) identity.Key {
 	return k
 }
 
+// KeyText gives the row's key as people read it.
+func (m *Mapper) KeyText(row table.Row) string {
+	m.parts = m.appendKey(m.parts[:0], row)
+	return m.parts.String()
+}
+
 // keyLabel names the key's columns.
 func (m *Mapping) keyLabel() string {
 	names := ""
@@ -275,7 +281,8 @@ type Mapper struct {
 	virtual []*moment.Reader    // by slot
 	memos   []template.Memo     // by field: what its texts came to
 	scratch []byte
-	given   given // what the row at hand says of its span
+	parts   identity.Key // of the row that was asked for last
+	given   given        // what the row at hand says of its span
 }
 
 // Mapper gives a new mapper. The rows must have been learnt.

@@ -172,7 +172,7 @@ func (s *shard) resembling(h *Holding, w *intake.Wanted) (*foreign, Likeness) {
 func (s *shard) lookAlike(i int, c *standing, w *intake.Wanted) *fault.Fault {
 	h := s.Holdings[c.to]
 	found, how := s.resembling(h, w)
-	key := s.mapper.Key(s.Batch.Rows.At(i)).String()
+	key := s.mapper.KeyText(s.Batch.Rows.At(i))
 	switch {
 	case found == nil || how.Score < enoughAlike && !s.Pairs.Adopt[key] || s.Pairs.BesideAll || s.Pairs.Beside[key]:
 		return nil
@@ -216,7 +216,7 @@ func (s *shard) adopt(i int, id identity.ID, c standing, view *event.View) {
 		item.Fields[n].Outcome = agree.Edited
 	}
 	s.totals.count(agree.Changed)
-	text := rewrite(c.found.Raw(), &r, w, view.Sequence, s.Stamp, s.marks(i, id, false), s.zoneNames(c.to))
+	text := rewrite(c.found.Raw(), &r, w, view.Sequence, s.Stamp, s.marks(i, id, false), s.zones[c.to])
 	s.add(item, c.found.change(c.to, c.from, text))
 }
 
@@ -225,7 +225,7 @@ func (s *shard) marks(i int, id identity.ID, marked bool) []event.Mark {
 	if marked {
 		return nil
 	}
-	marks := marksOf(s.Intake.Identity, id.String(), s.mapper.Key(s.Batch.Rows.At(i)).String())
+	marks := marksOf(s.Intake.Identity, id.String(), s.mapper.KeyText(s.Batch.Rows.At(i)))
 	return marks[:]
 }
 
@@ -238,7 +238,7 @@ func (s *shard) marked(i int, id identity.ID, c standing, view *event.View) bool
 	if own != id { // a copy in one of several calendars is marked with its row's ID too
 		return false
 	}
-	return view.Key == event.Clean(s.mapper.Key(s.Batch.Rows.At(i)).String())
+	return view.Key == event.Clean(s.mapper.KeyText(s.Batch.Rows.At(i)))
 }
 
 // adoptions are the events that rows claim, each once.

@@ -68,7 +68,8 @@ type maker struct {
 	series  map[identity.ID]*master // of the series that rows change dates of
 	decided map[string]*decision    // by key
 	edits   editor
-	moved   map[event.Field]int // events whose field a load would change
+	zones   []func(*zone.Zone) *zone.Zone // by holding: see zoneNames
+	moved   map[event.Field]int           // events whose field a load would change
 	keys    map[event.Field][]string
 	removed []string // keys of events that a load would cancel or delete as gone
 	rezoned []string // keys of events that a guessed zone would move
@@ -102,6 +103,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 	m.edits.holdings = r.Holdings
 	for _, h := range r.Holdings {
 		m.plan.calendars = append(m.plan.calendars, h.Name)
+		m.zones = append(m.zones, zoneNames(h))
 	}
 	m.plan.Items.calendars = m.plan.calendars
 	if r.Pairs.Only {

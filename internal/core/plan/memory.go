@@ -114,7 +114,7 @@ func (s *shard) removed(i int, id identity.ID, place int32) bool {
 	if !known {
 		return false
 	}
-	key := s.mapper.Key(s.Batch.Rows.At(i)).String()
+	key := s.mapper.KeyText(s.Batch.Rows.At(i))
 	if s.Intake.Removed == "restore" || s.RestoreAll || s.Restore[key] {
 		return false
 	}

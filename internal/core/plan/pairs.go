@@ -243,7 +243,7 @@ func (m *maker) pairedKeys() (out []string) {
 // renumber holds a row that looks like one whose key was changed.
 func (s *shard) renumber(i int) *fault.Fault {
 	o := s.likely[i]
-	key := s.mapper.Key(s.Batch.Rows.At(i)).String()
+	key := s.mapper.KeyText(s.Batch.Rows.At(i))
 	if o == nil || s.Pairs.BesideAll || s.Pairs.Beside[key] {
 		return nil
 	}

@@ -252,7 +252,7 @@ func (s *shard) examine(i int, w *intake.Wanted, copies []standing) *fault.Fault
 // known tells whether another identity holds the row's key in the calendar, at
 // the row's time and under its title: loading the row would double the event.
 func (s *shard) known(i int, h *Holding, w *intake.Wanted) *fault.Fault {
-	key := s.mapper.Key(s.Batch.Rows.At(i)).String()
+	key := s.mapper.KeyText(s.Batch.Rows.At(i))
 	found := h.stranger(s.Intake.Identity, key)
 	if found.Object == nil {
 		return nil
@@ -289,7 +289,7 @@ func (s *shard) add(item Item, c *change) {
 
 func (s *shard) item(i int, o agree.Outcome, place int32, uid string) Item {
 	w := &s.wanted
-	item := Item{Outcome: o, Row: placeOf(s.Batch.Rows.At(i)), Key: s.mapper.Key(s.Batch.Rows.At(i)).String(), UID: uid, Calendar: s.Holdings[place].Name, Title: w.Event.Text(event.Title), Notes: w.Notes, Edit: -1}
+	item := Item{Outcome: o, Row: placeOf(s.Batch.Rows.At(i)), Key: s.mapper.KeyText(s.Batch.Rows.At(i)), UID: uid, Calendar: s.Holdings[place].Name, Title: w.Event.Text(event.Title), Notes: w.Notes, Edit: -1}
 	if !w.Recurrence.IsZero() {
 		at := w.Recurrence
 		item.Recurrence = &at
@@ -367,7 +367,7 @@ func (s *shard) made(i int, id identity.ID, c standing, result *agree.Result, it
 		return nil
 	}
 	if result.Write != 0 || result.Reseal {
-		made = c.found.change(c.to, c.from, rewrite(c.found.Raw(), result, &s.wanted, view.Sequence, s.Stamp, s.marks(i, id, marked), s.zoneNames(c.to)))
+		made = c.found.change(c.to, c.from, rewrite(c.found.Raw(), result, &s.wanted, view.Sequence, s.Stamp, s.marks(i, id, marked), s.zones[c.to]))
 	}
 	if c.moves() && s.wanted.Recurrence.IsZero() { // a date of a series goes with it
 		item.Outcome = agree.Changed
@@ -431,7 +431,7 @@ func (s *shard) agreed(i int, c standing, view *event.View, decide agree.Decisio
 		result.Decided = true
 	}
 	if result.Decided {
-		s.settled = append(s.settled, s.mapper.Key(s.Batch.Rows.At(i)).String())
+		s.settled = append(s.settled, s.mapper.KeyText(s.Batch.Rows.At(i)))
 	}
 	if !w.Recurrence.IsZero() && !sameTime(w.Recurrence, view.Recurrence) && result.Outcome != agree.Disputed { // the series has moved under it
 		result.Outcome, result.Reseal = agree.Changed, true
@@ -461,9 +461,9 @@ func (s *shard) create(i int, id identity.ID, place int32, n int) {
 	} else if len(s.Places(i)) > 1 {
 		uid = s.uid(id, place, n, len(s.Places(i)))
 	}
-	marks := marksOf(s.Intake.Identity, own, s.mapper.Key(s.Batch.Rows.At(i)).String())
+	marks := marksOf(s.Intake.Identity, own, s.mapper.KeyText(s.Batch.Rows.At(i)))
 	c.fresh = s.texts.add(func(dst []byte) []byte {
-		return fresh(dst, marks[:], uid, &w.Event, recurrence, s.Stamp, s.zoneNames(place))
+		return fresh(dst, marks[:], uid, &w.Event, recurrence, s.Stamp, s.zones[place])
 	})
 	s.add(s.item(i, agree.New, place, uid), &c)
 }
@@ -494,7 +494,7 @@ func (s *shard) leave(i int, id identity.ID, copies []standing) {
 		return
 	}
 	h := s.Holdings[from]
-	key := s.mapper.Key(s.Batch.Rows.At(i)).String()
+	key := s.mapper.KeyText(s.Batch.Rows.At(i))
 	view, err := event.Read(found.Raw(), h.Zones)
 	if err != nil {
 		return

@@ -93,7 +93,7 @@ func (s *shard) decision(i int) agree.Decision {
 	if s.decided == nil {
 		return nil
 	}
-	if d := s.decided[s.mapper.Key(s.Batch.Rows.At(i)).String()]; d != nil {
+	if d := s.decided[s.mapper.KeyText(s.Batch.Rows.At(i))]; d != nil {
 		return d.side
 	}
 	return nil

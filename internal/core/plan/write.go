@@ -12,9 +12,8 @@ import (
 
 // zoneNames gives a function that names the zones of times as a calendar can
 // hold them: where it means another clock by a zone's name, by a name of our
-// own. The function is nil where the names are plain.
-func (s *shard) zoneNames(place int32) func(*zone.Zone) *zone.Zone {
-	h := s.Holdings[place]
+// own.
+func zoneNames(h *Holding) func(*zone.Zone) *zone.Zone {
 	return func(z *zone.Zone) *zone.Zone {
 		if there, err := h.Zones(z.Name()); err == nil && there != z && !there.SameRules(z) {
 			return z.Named("/almanach/" + z.Name()) // a globally unique name (RFC 5545 §3.2.19)

@@ -463,15 +463,15 @@ func (t *framed) statesZone(row table.Row, title bool) bool {
 		}
 		texts = append(texts, strings.TrimSpace(c.Text))
 	}
-	said := false
+	said, number := false, row.Number // not the row, which would be kept for it
 	noted := func(text, name string) {
 		if name == "" {
 			return
 		}
 		said = true
-		t.about.Zones = append(t.about.Zones, sheet.ZoneNote{Row: int(row.Number), Text: text, Zone: name})
+		t.about.Zones = append(t.about.Zones, sheet.ZoneNote{Row: int(number), Text: text, Zone: name})
 		if !title {
-			t.about.Notes = append(t.about.Notes, fmt.Sprintf("row %d is a note on the zone of the times: %s", row.Number, fault.Shorten(text, 60)))
+			t.about.Notes = append(t.about.Notes, fmt.Sprintf("row %d is a note on the zone of the times: %s", number, fault.Shorten(text, 60)))
 		}
 	}
 	for _, text := range texts {

@@ -46,7 +46,7 @@ func (a *app) completions(root *cobra.Command) {
 		}
 		for flag, complete := range map[string]cobra.CompletionFunc{
 			"into": calendars, "as": words(show.Forms...), "csv": words("plain", "excel"), "sort": several, "columns": several, "take": words("sheet", "calendar"),
-			"day-order": words("day first", "month first", "year first"), "last-day": words("included", "not included"), "unix": words("seconds", "milliseconds"), "in": words("today", "tomorrow", "this week", "next week", "this month", "next month"),
+			"day-order": words("day first", "month first", "year first"), "last-day": words("included", "not included"), "range-with-times": words("one", "each day"), "unix": words("seconds", "milliseconds"), "in": words("today", "tomorrow", "this week", "next week", "this month", "next month"),
 			"zone": a.zoneNames, "key": a.columnNames, "show": a.keyNames, "restore": a.keyNames, "beside": a.keyNames, "remove": a.keyNames,
 		} {
 			if c.Flags().Lookup(flag) != nil {

@@ -29,18 +29,18 @@ import (
 
 // loadFlags are the flags of everything that reads a source for a calendar.
 type loadFlags struct {
-	file, into, name, sheet, rows, dayOrder, lastDay, unix, length, leaveOut, cancelWhen string
-	title, start, end, repeat, without                                                   []string
-	key                                                                                  []string
-	allow                                                                                map[string]string
-	header                                                                               string
-	first, year                                                                          int
-	all, past                                                                            bool
-	takes                                                                                takeFlag
-	rekey, beside, restore, remove                                                       []string
-	show                                                                                 []string
-	heldTo                                                                               outFile
-	quiet                                                                                bool
+	file, into, name, sheet, rows, dayOrder, lastDay, rangeWithTimes, unix, length, leaveOut, cancelWhen string
+	title, start, end, repeat, without                                                                   []string
+	key                                                                                                  []string
+	allow                                                                                                map[string]string
+	header                                                                                               string
+	first, year                                                                                          int
+	all, past                                                                                            bool
+	takes                                                                                                takeFlag
+	rekey, beside, restore, remove                                                                       []string
+	show                                                                                                 []string
+	heldTo                                                                                               outFile
+	quiet                                                                                                bool
 }
 
 // takeFlag collects every --take. The keys that one settles are the arguments
@@ -85,6 +85,7 @@ func (f *loadFlags) source(c *cobra.Command) {
 	flags.StringVar(&f.header, "header", "", "`ROW` of the column names, two rows as 4-5, or none (default: found)")
 	flags.StringVar(&f.dayOrder, "day-order", "", "`ORDER` of 05/03/2026: \"day first\", \"month first\" or \"year first\" (default: learnt from the column)")
 	flags.IntVar(&f.year, "year", 0, "`YEAR` of dates without one (default: that of the title, else the nearest)")
+	flags.StringVar(&f.rangeWithTimes, "range-with-times", "", "what two dates with times of day in other columns `MEAN`: one long event, or \"each day\" for one on each day (default: one where each date has a time of its own, and held where not)")
 	flags.StringVar(&f.lastDay, "last-day", "", "whether the end of all-day events is their last `DAY`: included, or \"not included\" where it is the day after (default: included)")
 	flags.StringVar(&f.unix, "unix", "", "bare numbers are Unix times in this `UNIT`: seconds, or milliseconds")
 	flags.StringVar(&f.length, "length", "", "`LENGTH` to assume for events without an end, such as 1h; or the column of a table that holds it")
@@ -465,6 +466,13 @@ func (f *loadFlags) settings(in *intake.Intake) error {
 		in.LastDay = strings.ReplaceAll(f.lastDay, "-", " ")
 	default:
 		return fault.Unknown("choice for --last-day", f.lastDay, []string{"included", "not included"})
+	}
+	switch f.rangeWithTimes {
+	case "":
+	case "one", "each day", "each-day":
+		in.RangeWithTimes = strings.ReplaceAll(f.rangeWithTimes, "-", " ")
+	default:
+		return fault.Unknown("choice for --range-with-times", f.rangeWithTimes, []string{"one", "each day"})
 	}
 	switch f.unix {
 	case "":

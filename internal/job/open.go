@@ -361,7 +361,7 @@ func (l *load) compile(rows table.Rows, header table.Header) error {
 	if m.Zone != nil {
 		l.report.Zone = m.Zone.Name()
 	}
-	for _, remark := range []string{m.ZoneAside, m.LastDay} {
+	for _, remark := range []string{m.ZoneAside, m.LastDay, m.EachDay} {
 		if remark != "" {
 			l.report.Remarks = append(l.report.Remarks, remark)
 		}

@@ -31,6 +31,11 @@ type Mapping struct {
 
 	// LastDay says why the end of all-day events may not be their last day, in words.
 	LastDay string
+	// EachDay says why events of several days may be events on each of them, in words.
+	EachDay string
+
+	clocksApart bool // start and end have times of day in columns of their own
+	daily       bool // which say by their names that they are those of each day
 
 	intake           *Intake
 	compiler         *template.Compiler
@@ -148,6 +153,7 @@ func (m *Mapping) Learn(rows table.Rows) {
 	m.learnDayNames(rows)
 	m.learnCompany(rows)
 	m.learnLastDay(rows)
+	m.learnEachDay(rows)
 }
 
 // spans are the moments that the mapping reads.

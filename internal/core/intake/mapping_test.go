@@ -150,9 +150,11 @@ held: When "next Tuesday" counts from a day that is not stated (write the date)
 		{"a spreadsheet's numbers are days at both ends", "event: { title: '{No}', start: '{Start}', end: '{End}' }\n", `
 No|Start|End
 1|46083.375|46083.5
-2|46084.25|46085.75`, `
+2|46084.25|46085.75
+3|46085|46086`, `
 20260302T090000/20260302T120000@Europe/Lisbon (spreadsheet number assumed)
-20260303T060000/20260304T180000@Europe/Lisbon (spreadsheet number assumed)`},
+20260303T060000/20260304T180000@Europe/Lisbon (spreadsheet number assumed)
+20260304/20260306 (all day assumed: no time given; spreadsheet number assumed)`},
 		{"what is said twice agrees or is held", "event: { title: '{No}', start: '{When} {From}', end: '{To}', zone: '{Zone}' }\nassume: { length: 1h }\n", `
 No|When|From|To|Zone
 1|2026-03-05 09:00 – 11:00||11:00|
@@ -245,6 +247,32 @@ No|When|From|To
 2|5–7 Mar 2026|22:00|06:00`, `
 20260305T090000/20260305T170000@Europe/Lisbon;FREQ=DAILY;COUNT=3
 20260305T220000/20260306T060000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)`},
+		{"two dates and two times, each in its column", "event: { title: '{No}', start: '{First} {From}', end: '{Last} {To}' }\n", `
+No|First|From|Last|To
+1|2026-03-02|10:00|2026-03-04|18:00`, `
+20260302T100000/20260304T180000@Europe/Lisbon`},
+		{"the same: each day", "range_with_times: each day\nevent: { title: '{No}', start: '{First} {From}', end: '{Last} {To}' }\n", `
+No|First|From|Last|To
+1|2026-03-02|10:00|2026-03-04|18:00
+2|2026-03-02|22:00|2026-03-03|02:00
+3|2026-03-02|22:00|2026-03-04|02:00
+4|2026-03-02|10:00|2026-03-02|18:00
+5|2026-03-02||2026-03-04|
+6|2026-03-02|10:00||18:00`, `
+20260302T100000/20260302T180000@Europe/Lisbon;FREQ=DAILY;COUNT=3
+20260302T220000/20260303T020000@Europe/Lisbon
+20260302T220000/20260303T020000@Europe/Lisbon;FREQ=DAILY;COUNT=3 (overnight assumed: ends on the next day)
+20260302T100000/20260302T180000@Europe/Lisbon
+20260302/20260305 (all day assumed: no time given)
+20260302T100000/20260302T180000@Europe/Lisbon`},
+		{"the same, as the headings say", "event: { title: '{No}', start: '{First} {Daily from}', end: '{Last} {To}' }\n", `
+No|First|Daily from|Last|To
+1|2026-03-02|10:00|2026-03-04|18:00`, `
+20260302T100000/20260302T180000@Europe/Lisbon;FREQ=DAILY;COUNT=3`},
+		{"the headings say so, the intake does not", "range_with_times: one\nevent: { title: '{No}', start: '{First} {Daily from}', end: '{Last} {To}' }\n", `
+No|First|Daily from|Last|To
+1|2026-03-02|10:00|2026-03-04|18:00`, `
+20260302T100000/20260304T180000@Europe/Lisbon`},
 		{"a span of hours beside two dates", "event: { title: '{No}', start: '{First} {Hours}', end: '{Last}' }\n", `
 No|First|Last|Hours
 1|2026-03-02|2026-03-30|18:00-19:30

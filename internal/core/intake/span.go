@@ -226,10 +226,11 @@ func (m *Mapper) together(g *given, dates bool) *fault.Fault {
 	case s.HasEndDate:
 		e.HasDate, e.Date = true, s.EndDate
 		return nil
+	case m.clocksApart && m.rangeMeaning() == "each day" && g.severalDays():
 	default:
 		return nil
 	}
-	switch m.intake.RangeWithTimes {
+	switch m.rangeMeaning() {
 	case "each day":
 		g.days, e.HasDate, e.Date = (last-s.Date)/day24+1, false, 0
 	case "one":

@@ -101,6 +101,24 @@ func weekdays(text string) bool {
 	return found > 0
 }
 
+// Daily tells whether a heading says that what stands below it is that of each day: Daily from,
+// each day until, täglich von.
+func Daily(heading string) bool {
+	words := strings.FieldsFunc(strings.ToLower(heading), func(r rune) bool { return !unicode.IsLetter(r) })
+	for n, word := range words {
+		if slices.Contains(everyDay, word) || n > 0 && slices.Contains(dayWords, word) && slices.Contains(everyWords, words[n-1]) {
+			return true
+		}
+	}
+	return false
+}
+
+var (
+	everyDay   = []string{"daily", "täglich", "tägliche", "täglicher", "tägliches", "quotidien", "quotidienne", "diario", "diaria", "diariamente", "giornaliero", "giornaliera", "giornalmente", "diário", "diária", "dagelijks", "dagelijkse"}
+	everyWords = []string{"each", "every", "per", "jeden", "pro", "chaque", "par", "cada", "al", "por", "ogni", "elke", "à"}
+	dayWords   = []string{"day", "tag", "jour", "día", "dia", "giorno", "dag"}
+)
+
 var (
 	joining = []string{"and", "to", "und", "u", "bis", "et", "au", "du", "le", "les", "y", "e", "i", "a", "al", "à", "às", "los", "las", "os", "as", "en", "tot", "m", "von", "vom", "de", "del", "dal", "da", "van", "every", "jeden", "jede", "chaque", "cada", "ogni", "elke"}
 	eachDay = []string{"daily", "weekdays", "täglich", "werktags", "quotidien", "diario", "giornaliero", "diário", "dagelijks", "feira"}

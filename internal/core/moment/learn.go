@@ -2,6 +2,7 @@ package moment
 
 import (
 	"maps"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -79,8 +80,9 @@ func (c *Column) Learn(row int, cell table.Cell) {
 	} else if decimals == 2 && text[0] != '0' {
 		c.shown++
 	}
-	if _, ok := serial(text); ok {
+	if days, ok := serial(text); ok {
 		c.serials++
+		c.timed = c.timed || days != math.Trunc(days)
 	}
 	s := c.shape(text)
 	if s.ok {

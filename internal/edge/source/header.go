@@ -99,7 +99,7 @@ func names(r table.Row) bool {
 			continue
 		}
 		text := strings.ToLower(strings.TrimSpace(c.Text))
-		if c.Kind != table.Text || len(text) > 120 || !strings.ContainsFunc(text, func(r rune) bool { return r > '9' }) || looksLikeData(text) {
+		if c.Kind != table.Text || len(text) > 120 || text != "#" && !strings.ContainsFunc(text, func(r rune) bool { return r > '9' }) || looksLikeData(text) {
 			return false
 		}
 		if seen[text] {

@@ -267,6 +267,7 @@ func TestWorkbooks(t *testing.T) {
 				require.NoError(t, f.SetCellStr("North", ref, v))
 			}
 		}), want: "No|When|Note|Sheet\n2 a|||Sheet1\n2 b||n|North"},
+		{name: "a number sign is a name", data: oneSheet(t, map[string]string{"A1": "#", "B1": "Event", "A2": "1~0", "B2": "Dredging"}, nil), want: "#|Event\n2 1<number>|Dredging"},
 		{name: "no header", options: Options{Header: table.HeaderRows{None: true}}, data: oneSheet(t, map[string]string{"A1": "a", "B1": "1~0"}, nil), want: "|\n1 a|1<number>"},
 		{name: "a formula without a value, an error", data: oneSheet(t, with(map[string]string{"A2": "a"}), func(f *excelize.File) {
 			require.NoError(t, f.SetCellFormula("Sheet1", "B2", "1/0"))

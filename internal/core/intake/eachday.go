@@ -1,0 +1,80 @@
+package intake
+
+import (
+	"fmt"
+	"slices"
+
+	"almanach/internal/core/match"
+	"almanach/internal/core/moment"
+	"almanach/internal/core/table"
+)
+
+// learnEachDay finds out whether start and end have their times of day in columns of their own,
+// which can be those of each day between two dates. A heading such as Daily from says so; where
+// none does, and no event of several days ends at an earlier time of day than it starts, there is
+// a remark.
+func (m *Mapping) learnEachDay(rows table.Rows) {
+	m.clocksApart, m.daily, m.EachDay = false, false, ""
+	if m.end == nil || m.borrowed {
+		return
+	}
+	var clocks []int
+	for _, s := range []*moments{m.start, m.end} {
+		i := slices.IndexFunc(s.columns, func(i int) bool { return m.columns[i].Role() == moment.ClockRole })
+		if i < 0 || len(s.columns) < 2 {
+			return
+		}
+		clocks = append(clocks, s.columns[i])
+	}
+	m.clocksApart = clocks[0] != clocks[1]
+	m.daily = m.clocksApart && slices.ContainsFunc(clocks, func(i int) bool { return match.Daily(m.Header[i]) })
+	if !m.clocksApart || m.daily || m.intake.RangeWithTimes != "" {
+		return
+	}
+	count := m.longRows(rows, max(1, rows.Len()/sampledLengths))
+	if count > 0 && rows.Len() > sampledLengths {
+		count = m.longRows(rows, 1)
+	}
+	if count < 2 {
+		return
+	}
+	names := []string{m.Header.Label(clocks[0]), m.Header.Label(clocks[1])}
+	m.EachDay = fmt.Sprintf("the %d events of several days are read as one each, from %s of the first day to %s of the last: if they take place at these times on each day, set range_with_times: each day, or give --range-with-times %q", count, names[0], names[1], "each day")
+}
+
+// longRows counts the events of several days among some rows. It gives none where one of them
+// ends at a time of day that is not after that of its start.
+func (m *Mapping) longRows(rows table.Rows, stride int) (count int) {
+	mapper := m.Mapper() // it must not outlive the learning
+	for n := 0; n < rows.Len(); n += stride {
+		row := rows.At(n)
+		if row.Fault != nil || row.Hidden {
+			continue
+		}
+		mapper.eval.Load(row)
+		switch g, f := mapper.said(row); {
+		case f != nil || !g.severalDays():
+		case g.end.Clock <= g.start.Clock:
+			return 0
+		default:
+			count++
+		}
+	}
+	return count
+}
+
+// severalDays tells whether the event has a date and a time of day at both ends, and is no night.
+func (g *given) severalDays() bool {
+	s, e := &g.start, &g.end
+	return s.HasDate && !s.HasEndDate && e.HasDate && s.Clock != moment.NoClock && e.Clock != moment.NoClock &&
+		e.Date > s.Date && !(e.Date == s.Date+day24 && e.Clock <= s.Clock)
+}
+
+// rangeMeaning gives what the intake says of dates with times of day in other columns, or what
+// their headings do.
+func (m *Mapping) rangeMeaning() string {
+	if m.intake.RangeWithTimes == "" && m.daily {
+		return "each day"
+	}
+	return m.intake.RangeWithTimes
+}

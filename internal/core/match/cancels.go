@@ -187,19 +187,22 @@ func Remarks(heading string) bool { return headingOf(heading).rank(names("descri
 
 // Off gives a function that tells whether a text in a column of a heading says that what its
 // row is about does not take place, or not as it stands: Postponed, Cancelled – weather,
-// anything but a no under Cancelled, a no under Confirmed, Tbc under Status. Longer texts are
+// anything but a no under Cancelled, a no under Confirmed, Tbc or confirmed? under Status. Longer texts are
 // remarks, and say nothing.
 func Off(heading string) func(text string) bool {
 	by, called := tellsOff(heading)
 	affirms, rests := slices.Contains(affirming, offLabel(heading)), slices.Contains(restingWords, offLabel(heading))
-	words := offWords()
+	words, doubted := offWords(), affirms
 	if h := headingOf(heading); h.rank(names("status")) > 0 {
-		words = stateWords()
+		words, doubted = stateWords(), true
 	}
 	return func(text string) bool {
 		text = strings.TrimSpace(text)
 		if text == "" || len(text) > 40 {
 			return false
+		}
+		if doubted && text[len(text)-1] == '?' {
+			return true
 		}
 		if by || called {
 			return !slices.Contains(kept, strings.ToLower(text))

@@ -46,9 +46,9 @@ func TestCancels(t *testing.T) {
 func TestOff(t *testing.T) {
 	for heading, texts := range map[string]map[string]bool{
 		"Status":         {"Postponed": true, "moved to 12 May": true, "CANCELLED – weather": true, "Annulée": true, "verschoben?": true, "not moved": false, "moveds": false, "": false, "ok": false, "moved, as the skipper of the tug had asked for": false},
-		"Booking status": {"TBC": true, "?": true, "à confirmer": true, "No show": true, "declined by agent": true, "berthed": false, "Confirmed": false, "opened": false},
-		"Agent":          {"TBC": false, "?": false, "open": false, "fällt aus": true, "CXL": true},
-		"Confirmed?":     {"no": true, "Nein": true, "FALSE": true, "tbc": true, "yes": false, "": false, "-": false, "Ada Reed": false},
+		"Booking status": {"TBC": true, "?": true, "à confirmer": true, "No show": true, "declined by agent": true, "berthed": false, "Confirmed": false, "confirmed?": true, "Bestätigt ?": true, "opened": false},
+		"Agent":          {"TBC": false, "Ada Reed?": false, "?": false, "open": false, "fällt aus": true, "CXL": true},
+		"Confirmed?":     {"no": true, "Nein": true, "FALSE": true, "tbc": true, "yes?": true, "yes": false, "": false, "-": false, "Ada Reed": false},
 		"is_archived":    {"true": true, "yes": true, "false": false, "2024": false},
 		"isActive":       {"false": true, "true": false},
 		"Cancelled":      {"open?": true, "yes": true, "no": false, "-": false, " Nein ": false},

@@ -43,6 +43,22 @@ func (r *reader) clock(i int, bare bool) (clock, int) {
 // sharpWords stand behind a time that is meant to the minute.
 var sharpWords = words("sharp promptly precisely exactly pünktlich précises précise stipt")
 
+// evening tells whether a word is one for the evening, and no French verb: la réunion sera à 9 h.
+func (r *reader) evening(i int) bool {
+	apart := (i == 0 || r.is(i-1, ',')) && (r.is(i+1, ':') || r.is(i+1, ',') || r.word(i+1, list("del dell di")) || i+1 == len(r.toks))
+	return r.word(i, eveningWords) && (r.tok(i).text != "sera" || apart || r.word(i-1, beforeSera))
+}
+
+// beforeSera are the words in front of an Italian evening.
+var beforeSera = words(`la di questa alla della in domani dopodomani ieri ogni lunedì lunedi martedì martedi mercoledì mercoledi giovedì giovedi venerdì venerdi sabato domenica gennaio febbraio marzo aprile maggio giugno luglio agosto settembre ottobre novembre dicembre`)
+
+// afternoon tells whether a word is one for the afternoon, and does not say that something is
+// late: la reunión empieza tarde, a las 9.
+func (r *reader) afternoon(i int) bool {
+	prev := r.tok(i - 1)
+	return r.word(i, afternoonWords) && (r.tok(i).text != "tarde" || i == 0 || prev.kind != 'w' || r.weekday(i-1) != 0 || r.month(i-1) != 0 || todayWords.has(prev.text) || tomorrowWords.has(prev.text) || r.word(i-1, list("la da de à a esta essa esa na pela por cada toda una uma")))
+}
+
 // partBefore tells which half of the day the words before a time are of: tomorrow
 // morning at 9, Thursday afternoon at 3, tonight at 8.
 func (r *reader) partBefore(i int) int {
@@ -57,7 +73,7 @@ func (r *reader) partBefore(i int) int {
 			return 0
 		case r.word(n, morningWords) && (r.tok(n-1).kind == 'w' || n == 0):
 			return 1
-		case (r.word(n, afternoonWords) || r.word(n, eveningWords)) && !r.word(n, noonWords):
+		case (r.afternoon(n) || r.evening(n)) && !r.word(n, noonWords):
 			return 2
 		}
 	}
@@ -74,7 +90,7 @@ func (r *reader) partOfDay(c clock, end int) (clock, int) {
 		switch {
 		case r.word(n+1, morningWords):
 			c.half = 1
-		case r.word(n+1, afternoonWords), r.word(n+1, eveningWords):
+		case r.word(n+1, afternoonWords), r.evening(n + 1):
 			c.half = 2
 		}
 		if c.hour == 12 && c.half == 2 && r.tok(n+1).text == "night" {
@@ -102,7 +118,7 @@ func (r *reader) partOfDay(c clock, end int) (clock, int) {
 			if c.half = 1; c.hour == 12 { // las 12 de la mañana are noon
 				c.half = 2
 			}
-		case r.word(n, afternoonWords), r.word(n, eveningWords):
+		case r.word(n, afternoonWords), r.evening(n):
 			c.half = 2
 		default:
 			return c, end

@@ -143,7 +143,7 @@ func (r *reader) partOnly(g *group) bool {
 		n++
 	}
 	t := r.tok(n)
-	return t.kind == 'w' && t.text != "middag" && (morningWords.has(t.text) && (t.text != "mañana" || r.tok(n-1).text == "la") || afternoonWords.has(t.text) || eveningWords.has(t.text)) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && (n == g.to || r.is(n-1, ',')) && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
+	return t.kind == 'w' && t.text != "middag" && (morningWords.has(t.text) && (t.text != "mañana" || r.tok(n-1).text == "la") || afternoonWords.has(t.text) || r.evening(n)) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && (n == g.to || r.is(n-1, ',')) && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
 }
 
 // doubts says why a time that can be read is not to be loaded.

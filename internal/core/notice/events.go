@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
 )
 
 // begin begins an event of a unit.
@@ -160,12 +161,12 @@ const maxDaily = 31
 // daily finds the ranges of days whose times a text says to be those of each: 9–11 March,
 // 8:00–12:00 daily. Two times of one range are both of each day.
 func (r *reader) daily(u unit, groups []group) {
-	if phraseIn(u.text, eachDay) == "" || phraseIn(u.text, notEach) != "" {
+	if len(groups) == 0 || phraseIn(u.text, eachDay) == "" || phraseIn(u.text, notEach) != "" || phraseIn(r.text[r.tok(groups[0].from).from:], []string{"closed"}) != "" {
 		return
 	}
 	for _, said := range groups {
 		if said.dates == nil || said.dates.until == nil || len(said.dates.days) != 1 || !slices.ContainsFunc(said.spans, func(s [2]int) bool {
-			return endsWith(r.before(s[0]), eachDay) || phraseAt(strings.TrimLeft(r.text[r.tok(s[1]-1).to:], " ,.)"), eachDay)
+			return endsWith(leadsToTime().ReplaceAllString(r.before(s[0]), ""), eachDay) || phraseAt(strings.TrimLeft(r.text[r.tok(s[1]-1).to:], " ,.)"), eachDay)
 		}) {
 			continue
 		}
@@ -181,6 +182,10 @@ func (r *reader) daily(u unit, groups []group) {
 		}
 	}
 }
+
+// leadsToTime is what stands between the words for each day and the times: daily between 8:00
+// and 17:00.
+var leadsToTime = pattern.Lazy(`(?i)[\s,:(]+(?:(?:from|between|at|in the hours|during the hours(?: of)?|von|zwischen|um|de|entre|dalle(?: ore)?|tra le|das|van|tussen|om)[\s,:(]*)?$`)
 
 // single gives the days of a range one by one.
 func single(days []resolved) (out []resolved) {

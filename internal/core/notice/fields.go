@@ -43,7 +43,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 	}
 	if u.sentence {
 		e.Where = placeIn(text)
-		e.What = sentenceTitle(text)
+		e.What = withoutPlace(sentenceTitle(text, e.Where), e.Where)
 		if e.Cancelled {
 			e.What = uncancelled(e.What)
 		}
@@ -102,6 +102,9 @@ func (d *document) fields(e *Event, u unit, text string) {
 		if i := strings.LastIndex(what, ", "); i > 0 && placelike(what[i+2:]) && placey(what[i+2:]) && meaningful(what[:i]) {
 			e.Where, what = strings.TrimSpace(what[i+2:]), what[:i]
 		} else if m := atPlace().FindStringSubmatchIndex(what); m != nil && meaningful(what[:m[0]]) {
+			if i := strings.Index(what[m[2]:m[3]], " – "); i > 0 {
+				m[3] = m[2] + i
+			}
 			e.Where = strings.Trim(tidy(what[m[2]:m[3]]), " ")
 			what = what[:m[0]] + what[m[3]:]
 		}

@@ -1,5 +1,7 @@
 package notice
 
+import "strings"
+
 // partDoubt is said where a part of the day and a time do not fit, or may not.
 const partDoubt = "says a part of the day, and a time that may be of another"
 
@@ -16,6 +18,9 @@ func (r *reader) halves(spans []span) string {
 		return ""
 	}
 	part, name := r.partApart(spans)
+	if part == 0 {
+		part, name = r.partNamed(spans), true
+	}
 	if part == 0 {
 		return ""
 	}
@@ -74,7 +79,7 @@ func (r *reader) sameDays(spans []span) (n int) {
 func (r *reader) partBetween(from, to int) (part bool) {
 	for i := from; i < to; i++ {
 		switch {
-		case r.word(i, partWords) || r.word(i, morningWords) || r.word(i, afternoonWords) || r.word(i, eveningWords):
+		case r.word(i, partWords) || r.word(i, morningWords) || r.word(i, afternoonWords) || r.evening(i):
 			part = true
 		case !r.is(i, ',') && !r.word(i, dayLinks) && !r.word(i, atWords) && !r.word(i, list("por pela de da della di alla in")):
 			return false
@@ -107,9 +112,9 @@ func (r *reader) partApart(spans []span) (part byte, name bool) {
 		switch {
 		case r.word(i, list("night noche notte noite nachts nuit nacht")):
 			p = 'n'
-		case eveningWords.has(t.text) && !(t.text == "sera" && !r.word(i-1, list("la di questa alla della in")) && weekdaysOf(r.tok(i-1).text) == 0): // and not il sera
+		case r.evening(i):
 			p = 'e'
-		case afternoonWords.has(t.text) && !r.word(i, noonWords) && !r.word(i-1, list("más mais plus muy muito demasiado")):
+		case r.afternoon(i) && !r.word(i, noonWords):
 			p = 'a'
 		case morningWords.has(t.text) && !r.word(i, list("morgen früh mañana")):
 			p = 'm'
@@ -132,6 +137,35 @@ func (r *reader) partApart(spans []span) (part byte, name bool) {
 	}
 	return part, name
 }
+
+// partNamed finds the part of the day that the name of something says by itself: Abendfahrt,
+// dinner, nachtdienst. It is 0 where none does.
+func (r *reader) partNamed(spans []span) byte {
+	for i, t := range r.toks {
+		if t.kind != 'w' || within(spans, i) || !near(spans, i) {
+			continue
+		}
+		if eveningNames.has(t.text) {
+			return 'e'
+		}
+		for _, p := range partPrefixes {
+			if len(t.text) > len(p.text)+2 && strings.HasPrefix(t.text, p.text) {
+				return p.part
+			}
+		}
+	}
+	return 0
+}
+
+// eveningNames are of things that are in the evening, and partPrefixes what words begin with
+// whose things are in a part of the day.
+var (
+	eveningNames = words(`dinner supper soirée cena dîner diner jantar ceia serata`)
+	partPrefixes = []struct {
+		text string
+		part byte
+	}{{"nachmittag", 'a'}, {"abend", 'e'}, {"avond", 'e'}, {"nacht", 'n'}}
+)
 
 // near tells whether a token stands within a few words of one of some spans.
 func near(spans []span, i int) bool {

@@ -206,8 +206,8 @@ func (r *reader) cuts(g group) (out [][2]int) {
 var weekLabel = pattern.Lazy(`(?i)^\s*(?:kw|week|wk|woche|kalenderwoche|semaine|semana|settimana)\.?\s*\d{1,2}\s*[:–-]\s*`)
 
 // sentenceTitle gives the title of an event that a sentence tells of: what stands
-// before its day, where that says something.
-func sentenceTitle(text string) string {
+// before its day, where that says something. place is where it is, if the sentence says so.
+func sentenceTitle(text, place string) string {
 	if m := invites().FindStringSubmatch(text); m != nil && meaningful(m[1]) {
 		return capital(tidy(m[1]))
 	}
@@ -216,11 +216,83 @@ func sentenceTitle(text string) string {
 	}
 	if i := strings.IndexByte(text, 0); i > 0 {
 		if lead := leadsToDay().ReplaceAllString(feastName().ReplaceAllString(tidy(text[:i]), ""), ""); meaningful(lead) && len(strings.Fields(lead)) > 1 && !talk.has(strings.ToLower(strings.Fields(lead)[0])) {
-			return capital(lead)
+			return capital(withoutVerb(lead, text[:i], text[strings.LastIndexByte(text, 0)+1:], place))
 		}
 	}
-	return capital(tidy(text))
+	title := tidy(text)
+	if short := invitesTo().ReplaceAllString(title, ""); meaningful(short) {
+		title = short
+	}
+	if m := happensFirst().FindStringSubmatch(title); m != nil && meaningful(m[1]) {
+		title = m[1]
+	}
+	return capital(title)
 }
+
+// withoutVerb takes the verb out of the end of a title that says no more than that it happens:
+// the talk takes place. A verb that is not complete gets what completes it from behind the day,
+// or goes: the crane is (from 9 March) closed.
+func withoutVerb(title, before, behind, place string) string {
+	if short := invitesTo().ReplaceAllString(title, ""); meaningful(short) {
+		title = short
+	}
+	if short := happens().ReplaceAllString(title, ""); short != title && meaningful(short) {
+		return short
+	}
+	verb := incomplete().FindString(strings.TrimRight(before, " ,"))
+	short := strings.TrimSuffix(title, verb)
+	if verb == "" || !meaningful(short) {
+		return title
+	}
+	rest := strings.TrimLeft(behind, " ,")
+	if i := strings.IndexAny(rest, ",;:.!?()–"); i >= 0 {
+		rest = rest[:i]
+	}
+	if rest = tidy(rest); place != "" && strings.HasSuffix(strings.ToLower(rest), strings.ToLower(place)) {
+		return short
+	}
+	if words := strings.Fields(rest); len(words) > 0 && len(words) <= 5 {
+		first, _ := utf8.DecodeRuneInString(words[0])
+		last, _ := utf8.DecodeRuneInString(words[len(words)-1])
+		if unicode.IsLower(first) && unicode.IsLower(last) && meaningful(rest) {
+			return short + verb + " " + rest
+		}
+	}
+	return short
+}
+
+// withoutPlace takes the place out of the end of a title, and the verb in front of it, where
+// that says no more than that it happens there.
+func withoutPlace(title, place string) string {
+	at := len(title) - len(place)
+	if place == "" || at < 1 || !strings.EqualFold(title[at:], place) {
+		return title
+	}
+	if m := happensThere().FindStringSubmatch(title[:at]); m != nil && meaningful(m[1]) {
+		return m[1]
+	}
+	return title
+}
+
+const (
+	happensText    = `(?:will )?(?:now )?takes? place|(?:is|are) taking place|(?:will be|is|are)(?: to be)? held|(?:is|are) (?:planned|scheduled)(?: to (?:take place|be held))?|finde[nt](?: statt)?|wird stattfinden|vind(?:t|en)(?: plaats)?|zal plaatsvinden|aur(?:a|ont) lieu|(?:a|ont) lieu|se tien(?:dra|dront|t|nent)|tendrán? lugar|tienen? lugar|se celebran?|se celebrarán?|si terr(?:à|anno)|si t(?:iene|engono)|avr(?:à|anno) luogo|h(?:a|anno) luogo|si svolg(?:e|ono|erà|eranno)|realizam?-se|ter(?:á|ão) lugar|t[eê]m lugar`
+	incompleteText = `is|are|will be|ist|sind|wird|werden|bleibt|bleiben|est|sont|sera|seront|reste|restent|está|están|estará|estarán|será|serán|è|sono|sarà|saranno|resta|rimane|é|são|estão|fica|ficará|zijn|wordt|worden|blijft|blijven`
+)
+
+// invitesTo is what stands in front of what somebody is invited to.
+var invitesTo = pattern.Lazy(`(?i)^(?:(?:hiermit |herzlich )?(?:laden wir|wir laden)(?: sie| euch| dich| alle(?: mitglieder)?)*(?: herzlich| recht herzlich)?(?: ein)?,? (?:zu|zur|zum) |we (?:would like to |are pleased to |hereby |cordially )*invite (?:you|all members|everyone) to |you are (?:cordially |all )?invited to |nous (?:vous invitons|avons le plaisir de vous inviter) à |vous êtes (?:tous |cordialement )?invités? à |(?:le|les|os|te) invitamos a |vi invitiamo (?:a |al |alla |all')|(?:hierbij )?nodigen wij u(?: van harte)? uit voor |wij nodigen u(?: van harte)? uit voor |convidamos (?:todos |os sócios |v\. exas?\. )?(?:para (?:a |o )?))`)
+
+// happens is a verb that says that something takes place, and happensFirst one in front of what
+// does. incomplete is a verb that is completed behind the day.
+var (
+	happens = pattern.Lazy(`(?i)\s+(?:` + happensText + `)$`)
+
+	happensThere = pattern.Lazy(`(?i)^(.+?)\s+(?:` + happensText + `|` + incompleteText + `)(?:\s+(?:at|in|on|im|in der|am|an der|auf|bei|au|à|à la|dans|en|en el|en la|nel|nella|presso|no|na|em|te|bij|op|the|de|der|dem|het|la|le|el))+\s+$`)
+
+	happensFirst = pattern.Lazy(`(?i)^(?:finde[nt]|vind(?:t|en)|aur(?:a|ont) lieu|se tien(?:dra|dront|t|nent)|tendrán? lugar|tienen? lugar|se celebrarán?|se celebran?|si terr(?:à|anno)|si svolger(?:à|anno)|avr(?:à|anno) luogo|realizam?-se|ter(?:á|ão) lugar|there (?:will be|is|are)|es gibt|il y aura|habrá|ci sar(?:à|anno)|haverá)\s+(.+?)(?:\s+(?:statt|plaats))?$`)
+
+	incomplete = pattern.Lazy(`(?i)\s+(?:` + incompleteText + `)$`)
+)
 
 // invites is a text that invites to what it names behind a colon at its end.
 var invites = pattern.Lazy(`(?i)^\s*(?:(?:les|os|te) esperamos|rendez-vous|vi aspettiamo|vi invitiamo|esperamos por (?:vós|si)|wij nodigen u uit|wir laden (?:sie |euch )?(?:herzlich )?ein|vous êtes (?:tous )?invités?|you are (?:all )?invited|(?:please )?join us|please come|(?:bitte )?kommen sie|save the date|on vous attend|ci vediamo|nos vemos)(?:\b|\s)[^:]*\x00[^:]*:\s*([^\x00:]+)$`)

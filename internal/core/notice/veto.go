@@ -122,6 +122,9 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 		if label, ok := strings.CutSuffix(strings.TrimSpace(before), ":"); ok && reason == "" && labelOf(label) != "reserve" { // that is held
 			reason = noEvent[labelOf(label)]
 		}
+		if reason == "" && u.sentence && r.onlyLinks(0, s.from) && reopens().MatchString(r.text[r.tok(s.to-1).to:]) {
+			reason = opensAgain
+		}
 		for _, c := range chancy {
 			if reason == "" && endsWith(before, c.words) && phraseIn(r.text, c.with) != "" {
 				reason = c.why
@@ -465,3 +468,7 @@ func startsWithLetter(s string) bool {
 	}
 	return false
 }
+
+// reopens is what stands behind the day on which something opens or begins again: on Friday it
+// reopens at 7.
+var reopens = pattern.Lazy(`(?i)^[\s,]*(?:\S+\s+){0,5}?(?:re-?opens?|will re-?open|resumes?|will resume|(?:is|are|will be) (?:open again|back in service|back to normal)|öffne[nt](?:\s+\S+){0,4}? wieder|(?:ist|sind) wieder (?:offen|geöffnet|frei)|rouvre(?:nt|ra|ront)?|reprend(?:ra)?|reabre[n]?|se reanudan?|riapr(?:e|ono)|riprend(?:e|ono)|reabre[m]?|heropen(?:t|en)|(?:is|zijn) weer open)(?:$|[^\p{L}])`)

@@ -58,6 +58,7 @@ func (m *maker) paired() {
 	}
 	fresh := m.fresh()
 	m.sameValue(orphans, fresh)
+	m.renamed(orphans, fresh)
 	m.renumbered(orphans, fresh)
 	m.unknownRekeys()
 }
@@ -137,6 +138,56 @@ func (m *maker) sameValue(orphans []*orphan, fresh []int) {
 		}
 		m.plan.Notes = append(m.plan.Notes, text)
 	}
+}
+
+// renamed pairs events of running text whose title or place was written otherwise, as their
+// keys are made of these: at the same time, with titles that are alike, and no other that may be
+// meant. What messages say of one event has a key of its own.
+func (m *maker) renamed(orphans []*orphan, fresh []int) {
+	if m.Apart {
+		return
+	}
+	mapper := m.Batch.Mapping.Mapper()
+	rows, events := map[*orphan][]int{}, map[int][]*orphan{}
+	var w intake.Wanted
+	for _, i := range fresh {
+		row := m.Batch.Rows.At(i)
+		if _, done := m.pairs[i]; done || row.Evidence == nil || m.Batch.Map(mapper, i, &w) != nil || w.Cancel {
+			continue
+		}
+		for _, o := range orphans {
+			if m.claimed[o.found.ID] == "" && o.place == m.Places(i)[0] && o.view.When.Same(w.Event.When) && sameThing(o.view.Text(event.Title), w.Event.Text(event.Title)) {
+				rows[o], events[i] = append(rows[o], i), append(events[i], o)
+			}
+		}
+	}
+	var forms []string
+	count := 0
+	for _, i := range fresh {
+		if len(events[i]) != 1 || len(rows[events[i][0]]) != 1 {
+			continue
+		}
+		key := m.claim(i, events[i][0], "")
+		forms = few(forms, fmt.Sprintf("%s is now %s", events[i][0].view.Key, key))
+		count++
+	}
+	if count > 0 {
+		text := fmt.Sprintf("%d events have another title or place than at the last load, and the same time: %s", count, strings.Join(forms, ", "))
+		if count == 1 {
+			text = "an event has another title or place than at the last load, and the same time: " + forms[0]
+		}
+		m.plan.Notes = append(m.plan.Notes, text)
+	}
+}
+
+// sameThing tells whether two titles are most likely of one thing: they share half of their
+// words, or one has all words of the other.
+func sameThing(a, b string) bool {
+	x, y := wordsOf(a), wordsOf(b)
+	within := func(x, y []string) bool {
+		return len(x) > 0 && !slices.ContainsFunc(x, func(w string) bool { return !slices.Contains(y, w) })
+	}
+	return shared(x, y) >= 50 || within(x, y) || within(y, x)
 }
 
 // claim takes an orphan for the event of row i.

@@ -88,3 +88,39 @@ func TestLostMarks(t *testing.T) {
 	require.NotNil(t, back, "it has its marks again")
 	assert.Equal(t, "same 7 berths", strings.TrimSpace(told(w.load(calls, rows))))
 }
+
+// Events of running text whose title or place is written otherwise, which are their keys.
+func TestRenamed(t *testing.T) {
+	const settings = "name: notice\nkey: No\ninto: berths\nevent: { title: '{What}', start: '{Day} {At}', location: '{Where}' }\nassume: { length: 1h }\n"
+	head := "No|What|Day|At|Where\n"
+	for name, c := range map[string]struct {
+		rows, want, notes string
+		apart             bool
+	}{
+		"another title":        {rows: "@walk|The walk|2026-03-05|08:00|\n@drill / 3|Fire drill|2026-03-06|09:00|3", want: "changed walk berths title:changed; same drill / 3 berths; change in berths", notes: "an event has another title or place than at the last load, and the same time: walk takes place is now walk"},
+		"another place":        {rows: "@walk takes place|The walk takes place|2026-03-05|08:00|\n@drill / 4|Fire drill|2026-03-06|09:00|4", want: "same walk takes place berths; changed drill / 4 berths location:changed; change in berths", notes: "an event has another title or place than at the last load, and the same time: drill / 3 is now drill / 4"},
+		"another thing":        {rows: "@survey|Depth survey|2026-03-05|08:00|\n@drill / 3|Fire drill|2026-03-06|09:00|3", want: "new survey berths; same drill / 3 berths; gone walk takes place berths (its row is no longer in the source); create in berths"},
+		"another time as well": {rows: "@walk|The walk|2026-03-05|09:00|\n@drill / 3|Fire drill|2026-03-06|09:00|3", want: "new walk berths; same drill / 3 berths; gone walk takes place berths (its row is no longer in the source); create in berths"},
+		"two that it may be":   {rows: "@walk|The walk|2026-03-05|08:00|\n@walk (2)|The walk|2026-03-05|08:00|\n@drill / 3|Fire drill|2026-03-06|09:00|3", want: "new walk berths; new walk (2) berths; same drill / 3 berths; gone walk takes place berths (its row is no longer in the source); create in berths; create in berths"},
+		"a row of a table":     {rows: "walk|The walk|2026-03-05|08:00|\n@drill / 3|Fire drill|2026-03-06|09:00|3", want: "new walk berths; same drill / 3 berths; gone walk takes place berths (its row is no longer in the source); create in berths"},
+		"of messages":          {apart: true, rows: "@walk|The walk|2026-03-05|08:00|\n@drill / 3|Fire drill|2026-03-06|09:00|3", want: "new walk berths; same drill / 3 berths; create in berths"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := newWorld(t, "berths")
+			w.load(settings, head+"@walk takes place|The walk takes place|2026-03-05|08:00|\n@drill / 3|Fire drill|2026-03-06|09:00|3")
+			w.request.Apart = c.apart
+			p, err := w.plan(settings, head+c.rows)
+			require.NoError(t, err)
+			want := c.want
+			if c.notes != "" {
+				want += "; " + c.notes
+			}
+			assert.Equal(t, want, strings.ReplaceAll(strings.TrimSpace(told(p)), "\n", "; "))
+			w.apply(p)
+			p, err = w.plan(settings, head+c.rows)
+			require.NoError(t, err)
+			assert.Empty(t, p.Edits, "nothing is left to be done")
+			assert.Empty(t, p.Notes)
+		})
+	}
+}

@@ -71,6 +71,9 @@ func (w *world) batch(settings, rows string) (*intake.Intake, *intake.Batch) {
 			continue
 		}
 		row := table.Row{Origin: origin, Number: int32(n + 1)}
+		if text, ok := strings.CutPrefix(line, "@"); ok { // found in running text
+			line, row.Evidence = text, &table.Evidence{Text: text}
+		}
 		if line == "!" {
 			row.Fault = fault.Newf("is damaged").At(row.Place())
 		} else {

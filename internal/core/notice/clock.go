@@ -26,9 +26,18 @@ func (r *reader) clock(i int, bare bool) (clock, int) {
 		led = true
 		at++
 	}
-	c, end := r.clockOnly(at, bare || led && r.tok(i).text != "the" && r.tok(i).text != "la" && r.tok(i).text != "le" && r.tok(i).text != "a" && r.tok(i).text != "in")
+	if led && r.tok(i).text == "alle" && r.german() && (list("zwei zwo drei vier fünf fuenf sechs sieben acht neun zehn elf zwölf").has(r.tok(at).text) || r.capital(at+1)) { // all three boats
+		return clock{}, 0
+	}
+	c, end := r.clockOnly(at, bare || led && r.tok(i).text != "the" && r.tok(i).text != "la" && r.tok(i).text != "le" && r.tok(i).text != "a" && r.tok(i).text != "in" || r.laUna(at))
+	if r.word(i, list("all'una dall'una sull'una")) || r.word(i, list("l'una")) && r.word(i-1, betweenWords) {
+		c, end = r.quarters(clock{hour: 1, bare: true}, i+1)
+	}
 	if end == 0 {
 		return c, 0
+	}
+	if end > at+1 && !r.is(at, 'n') && numberWords.number(r.tok(end-1).text) > 0 && r.things(end) { // five to ten boats
+		return clock{}, 0
 	}
 	was := end
 	if r.word(end, sharpWords) { // 4 pm sharp
@@ -38,6 +47,24 @@ func (r *reader) clock(i int, bare bool) (clock, int) {
 		c.half = r.partBefore(i)
 	}
 	return c, end
+}
+
+// fromOne gives the token behind one o'clock as the start of a range, where a word leads to it
+// that is not always one of a time: d'une heure à trois heures, da uma às três. 0 for none.
+func (r *reader) fromOne(i int) int {
+	switch {
+	case r.tok(i).text == "d'une" && r.word(i+1, hourWords) && r.word(i+2, rangeWords):
+		return i + 2
+	case r.tok(i).text == "da" && r.tok(i+1).text == "uma" && (r.word(i+2, rangeWords) || r.word(i+2, atWords)):
+		return i + 2
+	}
+	return 0
+}
+
+// laUna tells whether one o'clock stands at a token in Spanish or Italian: a la una, dalla una.
+func (r *reader) laUna(i int) bool {
+	t := r.tok(i).text
+	return (t == "una" || t == "1") && (r.tok(i-1).text == "la" && r.word(i-2, list("a desde hasta sobre de entre")) || r.word(i-1, list("alla dalla")))
 }
 
 // sharpWords stand behind a time that is meant to the minute.
@@ -161,6 +188,8 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 			hours := r.word(end, hourWords) && !r.word(end, lastingHours)
 			if hours {
 				end++
+			} else if list("ein een une").has(t.text) || t.text == "one" && (r.word(end, placeNouns) || r.word(end, thingWords) || r.word(end, list("of point time go side end stage boat ship vessel or"))) || t.text == "once" && r.word(i-1, list("at")) { // asks for a meeting, at one end, at once
+				return clock{}, 0
 			} else if !bare {
 				if c, e := r.halfOfDay(clock{hour: n}, end); e > end {
 					return c, e
@@ -503,6 +532,9 @@ func (r *reader) clocksOnly(i int, loose bool) (times, int) {
 		return times{}, 0
 	}
 	first, end := r.clock(at, loose)
+	if n := r.fromOne(i); n > 0 {
+		first, end, from = clock{hour: 1, bare: true}, n, true
+	}
 	if end == 0 {
 		// 2-4 pm, 9 to 11: the first is an hour by the second
 		if t := r.tok(at); t.kind == 'n' && len(t.text) <= 2 && t.num <= 24 && !t.ordinal && (r.is(at+1, '-') || r.word(at+1, rangeWords)) && !(r.word(at-1, list("el día dia")) && r.tok(at+1).text == "a") { // el 9 a las 6 is a day
@@ -643,12 +675,26 @@ func (r *reader) dayAndTime(i int) (dates, times, int) {
 	return dates{days: []day{d}}, ts, n
 }
 
-// rangeOfThings tells whether a range of bare numbers counts what follows it: 9-12 years.
+// rangeOfThings tells whether a range of bare numbers counts what follows it: 9-12 years, two to
+// three boats.
 func (r *reader) rangeOfThings(i int) bool {
-	return r.is(i, 'n') && (r.is(i+1, '-') || r.word(i+1, rangeWords)) && r.is(i+2, 'n') && r.word(i+3, thingWords)
+	number := func(i int) bool {
+		return r.is(i, 'n') || r.is(i, 'w') && numberWords.number(r.tok(i).text) > 0
+	}
+	return number(i) && (r.is(i+1, '-') || r.word(i+1, rangeWords)) && number(i+2) && r.things(i+3)
+}
+
+// things tells whether a token is of things that are counted, and not of one by its number:
+// berths 3 and 4.
+func (r *reader) things(i int) bool {
+	return r.word(i, thingWords) && !r.is(i+1, 'n') && !(r.is(i+1, 'w') && len(r.tok(i+1).text) == 1)
 }
 
 // thingWords are things that are counted, measured or aged.
 var thingWords = words(`year years yrs jahre jahren ans années años anni anos jaar person persons people personen personnes personas persone pessoas
+	berths ships vessels teams guests members visitors tugs buoys lessons sessions trips tours containers trucks tickets seats copies pages crews barges yachts groups
+	schiffe schiffen liegeplätze liegeplätzen gruppen gäste gästen mitglieder mitgliedern besucher besuchern bojen karten
+	navires bouées équipes membres visiteurs invités groupes billets buques boyas equipos miembros visitantes invitados grupos entradas
+	navi boe squadre membri visitatori ospiti gruppi biglietti navios boias equipas membros convidados bilhetes schepen boeien leden bezoekers gasten groepen kaartjes lanchas bateaux
 	boat boats boote booten bateaux barcos barche barcos boten place places plätze plazas posti lugares plaatsen knot knots kn knoten nœuds nudos nodi nós knopen
 	km metres meters meter mètres metros metri cm mm tonnes tons tonnen toneladas tonnellate ton degrees grad degrés grados gradi graus graden participants teilnehmer pupils children kinder enfants niños bambini crianças kinderen`)

@@ -239,6 +239,12 @@ func (r *reader) dayAlone(i int) bool {
 	return t.kind == 0 || t.kind != 'w' && t.kind != 'n' && t.kind != 'x' && t.kind != '-' || r.word(i, atWords) || r.word(i, list("from between to until till in instead around about after before and or we i is works please for does doesn't do would suits fits isn't was"))
 }
 
+// leadsToDay tells whether the words in front of a token say that a day follows, in German:
+// am 12. 3., Do, 12. 3.
+func (r *reader) leadsToDay(i int) bool {
+	return r.word(i-1, list("am den dem vom bis zum ab seit")) || r.weekday(i-1) != 0 || (r.is(i-1, ',') || r.is(i-1, '.')) && r.weekday(i-2) != 0
+}
+
 // numeric reads a date of a number and the name of a month, or of numbers.
 func (r *reader) numeric(i int) (day, int) {
 	d := day{weekday: -1}
@@ -295,7 +301,7 @@ func (r *reader) numeric(i int) (day, int) {
 				y += 2000
 			}
 			return order(t.num, u.num, y, s.kind), i + 5
-		case s.kind == '.' && s2.kind == '.' && !s2.gap && u.num <= 12 && u.num >= 1 && !u.gap && (v.kind != 'n' || v.gap): // 5.3.
+		case s.kind == '.' && s2.kind == '.' && !s2.gap && u.num <= 12 && u.num >= 1 && (!u.gap || r.leadsToDay(i)) && (v.kind != 'n' || v.gap): // 5.3.
 			return day{month: u.num, day: t.num, weekday: -1}, i + 4
 		case s.kind == '.' && u.num >= 1 && u.num <= 12 && !u.gap && (v.kind != 'n' || s2.kind != '.') && r.pointed(i): // 5.3
 			return day{month: u.num, day: t.num, weekday: -1}, i + 3

@@ -3,6 +3,8 @@ package notice
 import (
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/pattern"
@@ -146,6 +148,52 @@ func (r *reader) partOnly(g *group) bool {
 	return t.kind == 'w' && t.text != "middag" && (morningWords.has(t.text) && (t.text != "mañana" || r.tok(n-1).text == "la") || afternoonWords.has(t.text) || r.evening(n)) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && (n == g.to || r.is(n-1, ',')) && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
 }
 
+// mayCount tells whether the number of a time, which stands at token i, may say how many there
+// are of what is behind it: at 3 berths, a las dos lanchas, bitte um 2 Termine.
+func (r *reader) mayCount(i int, c clock) bool {
+	if i < 0 || !c.bare || c.half > 0 || c.sure {
+		return false
+	}
+	n := i
+	for r.word(n, atWords) {
+		n++
+	}
+	next := r.tok(n + 1)
+	if n == i || next.kind != 'w' || !next.gap || smallWords.has(next.text) || dayLinks.has(next.text) || hourWords.has(next.text) || noThings.has(next.text) {
+		return false
+	}
+	if r.things(n + 1) {
+		return true
+	}
+	for _, k := range []int{i - 1, i - 2} { // geht es um
+		if r.word(k, countVerbs) && (k == i-1 || r.word(i-1, list("es sich het"))) {
+			return true
+		}
+	}
+	ends := func(list ...string) bool {
+		return slices.ContainsFunc(list, func(end string) bool { return strings.HasSuffix(next.text, end) })
+	}
+	switch r.tok(n - 1).text {
+	case "at", "à", "às", "las":
+		return c.hour > 1 && (ends("s") && !ends("ss", "us", "is") || r.tok(n-1).text == "à" && ends("x"))
+	case "alle":
+		return c.hour > 1 && ends("i", "che", "ghe")
+	}
+	return false
+}
+
+// noThings are words that end as things do of which there are several.
+var noThings = words(`menos moins minus plus as always sometimes perhaps this these those its his hers ours yours theirs was has does less unless across towards besides outdoors indoors upstairs downstairs overseas thanks days weeks mas más mais pues dans avec sans chez vers sous dès après puis`)
+
+// countVerbs are verbs whose at word is none of a time.
+var countVerbs = words(`look looks looking bitte bitten bittet bat geht gaat gaan handelt handeln kümmert kümmern vragen vraagt verzoek verzoeken verzoekt denk denken participer participe participent assister assiste assistent partecipare partecipa partecipano asistir asiste asisten participar participa participam assistir`)
+
+// capital tells whether a word begins with a capital letter.
+func (r *reader) capital(i int) bool {
+	first, _ := utf8.DecodeRuneInString(r.text[r.tok(i).from:])
+	return r.is(i, 'w') && unicode.IsUpper(first)
+}
+
 // doubts says why a time that can be read is not to be loaded.
 func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	text := u.text
@@ -172,6 +220,8 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		}
 	case g.times != nil && g.times.until == nil && len(g.times.list) == 1 && r.untilBefore(r.timeAt(g)):
 		return fault.Newf("has no beginning: it says only until when").Do("say when it begins")
+	case g.times != nil && g.times.until == nil && len(g.times.list) == 1 && r.mayCount(r.timeAt(g), g.times.list[0]):
+		return fault.Newf("says %s, which may be a time or how many there are", g.times.list[0]).Do("write the time as 14:30")
 	case g.times != nil && g.times.zones:
 		return fault.Newf("says its beginning and its end in two zones").Do("write both in one")
 	case g.times != nil && !d.set.Message && d.eitherHalf(g.times):

@@ -151,7 +151,7 @@ func TestHalfRead(t *testing.T) {
 		"Von: Brin\nAn: Soren\nDatum: 7. April 2026\nUhrzeit: 10 Uhr\nBetreff: Kranprüfung":                                   "2026-04-07 10:00",
 		"Crane inspection 2026-04-07T10:00:30":                                                                                "held",
 		"Crane inspection 2026-04-07T10:00:00.000":                                                                            "2026-04-07 10:00",
-		"Nächste Sitzung: 14. April 2026, 10 Uhr (bitte Unterlagen bis 10. April einreichen)":                                 "2026-04-14 10:00, held",
+		"Nächste Sitzung: 14. April 2026, 10 Uhr (bitte Unterlagen bis 10. April einreichen)":                                 "2026-04-14 10:00, passed over",
 		"The meeting, originally on 6 April 2026, is now on 7 April 2026.":                                                    "2026-04-07, passed over",
 		"Night shift 7 April 2026 10-6":                                                                                       "2026-04-07 22:00 – 2026-04-08 06:00",
 		"El 3 de abril de 2026 el muelle está cerrado hasta las 10:00.":                                                       "held",

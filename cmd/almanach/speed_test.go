@@ -133,7 +133,9 @@ func leastCopy(path string) error {
 	return errors.Join(err, out.Sync(), out.Close())
 }
 
-func leastRewrite(path string) error { return errors.Join(leastCopy(path), os.Rename(path+".copy", path)) }
+func leastRewrite(path string) error {
+	return errors.Join(leastCopy(path), os.Rename(path+".copy", path))
+}
 
 // speedTask is a run of the program and the least work that it is measured against.
 type speedTask struct {

@@ -109,7 +109,7 @@ func (d *document) fields(e *Event, u unit, text string) {
 			what = what[:m[0]] + what[m[3]:]
 		}
 	}
-	e.What, e.Where = strings.TrimSuffix(capital(tidy(what)), " a"), tidy(e.Where) // visita a 5 de março
+	e.What, e.Where = strings.TrimSuffix(capital(tidy(what)), " a"), tidy(e.Where)                                                                              // visita a 5 de março
 	if h := d.heading(); h != "" && !d.set.Message && !slices.ContainsFunc(strings.Split(e.What, ", "), func(piece string) bool { return !placeLine(piece) }) { // Harbour office, room 2, below what is on there
 		e.What, e.Where = h, strings.TrimSuffix(e.What+", "+e.Where, ", ")
 	}

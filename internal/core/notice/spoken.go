@@ -98,7 +98,7 @@ func (r *reader) spoken(i int) (clock, int) {
 	}
 	t := r.tok(i)
 	n := i
-	if t.text == "a" && r.tok(i+1).text == "quarter" {
+	if t.text == "a" && r.tok(i+1).text == "quarter" || r.word(i, list("um un")) && r.word(i+1, list("quarto cuarto")) {
 		n++
 	}
 	minutes, known := 0, false
@@ -127,10 +127,10 @@ func (r *reader) spoken(i int) (clock, int) {
 		if h, end := hourAt(n + 2); end > 0 {
 			return make(h, -15, end)
 		}
-	case text == "quarter" || text == "viertel" || text == "kwart":
+	case text == "quarter" || text == "viertel" || text == "kwart" || (text == "quarto" || text == "cuarto") && r.tok(n+1).text == "para":
 		minutes, known = 15, true
 	default:
-		if m := numberOf(r.tok(n)); (m == 5 || m == 10 || m == 20 || m == 25) && r.tok(n).text != "a" {
+		if m := numberOf(r.tok(n)); (m == 5 || m == 10 || m == 20 || m == 25 || m == 15 && r.tok(n+1).text == "para") && r.tok(n).text != "a" {
 			minutes, known = m, true
 			if minuteWords.has(r.tok(n + 1).text) {
 				n++
@@ -149,7 +149,7 @@ func (r *reader) spoken(i int) (clock, int) {
 		}
 	}
 	if r.tok(n+1).text == "para" && r.word(n+2, list("a as la las o")) { // dez para as onze
-		if h, end := hourAt(n + 3); end > 0 {
+		if h, end := hourAt(n + 3); end > 0 && !r.things(end) {
 			return make(h, -minutes, end)
 		}
 	}

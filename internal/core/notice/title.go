@@ -219,7 +219,7 @@ func sentenceTitle(text, place string) string {
 			return capital(withoutVerb(lead, text[:i], text[strings.LastIndexByte(text, 0)+1:], place))
 		}
 	}
-	title := tidy(text)
+	title := isColon().ReplaceAllString(tidy(text), ": ")
 	if short := invitesTo().ReplaceAllString(title, ""); meaningful(short) {
 		title = short
 	}
@@ -290,6 +290,8 @@ var (
 	happensThere = pattern.Lazy(`(?i)^(.+?)\s+(?:` + happensText + `|` + incompleteText + `)(?:\s+(?:at|in|on|im|in der|am|an der|auf|bei|au|à|à la|dans|en|en el|en la|nel|nella|presso|no|na|em|te|bij|op|the|de|der|dem|het|la|le|el))+\s+$`)
 
 	happensFirst = pattern.Lazy(`(?i)^(?:finde[nt]|vind(?:t|en)|aur(?:a|ont) lieu|se tien(?:dra|dront|t|nent)|tendrán? lugar|tienen? lugar|se celebrarán?|se celebran?|si terr(?:à|anno)|si svolger(?:à|anno)|avr(?:à|anno) luogo|realizam?-se|ter(?:á|ão) lugar|there (?:will be|is|are)|es gibt|il y aura|habrá|ci sar(?:à|anno)|haverá)\s+(.+?)(?:\s+(?:statt|plaats))?$`)
+
+	isColon = pattern.Lazy(`(?i)\s+(?:` + incompleteText + `)\s*:\s+`) // our next talk is (5 March): Lights of the north
 
 	incomplete = pattern.Lazy(`(?i)\s+(?:` + incompleteText + `)$`)
 )

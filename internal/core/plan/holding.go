@@ -28,6 +28,9 @@ type Holding struct {
 	others  sync.Once
 	foreign map[string]int32 // slots of other identities, by key
 
+	renames sync.Once
+	rekeyed map[identity.ID]bool // UIDs of events that bear another identity
+
 	strangers sync.Once
 	byDay     map[int64][]foreign // events that are not ours, by day
 }
@@ -225,6 +228,19 @@ func (h *Holding) Find(id identity.ID) Found {
 func (h *Holding) found(n int32) Found {
 	s := h.slots[n]
 	return Found{Object: h.objects[s.object], Part: int(s.part), ID: s.id, Twins: h.twins[s.id], slot: n}
+}
+
+// taken tells whether an ID is the UID of an event that bears another identity.
+func (h *Holding) taken(id identity.ID) bool {
+	h.renames.Do(func() {
+		h.rekeyed = map[identity.ID]bool{}
+		for _, s := range h.slots {
+			if uid, err := uuid.Parse(h.objects[s.object].UID); err == nil && uid != s.id {
+				h.rekeyed[uid] = true
+			}
+		}
+	})
+	return h.rekeyed[id]
 }
 
 // Claims gives the further components that claim an identity.

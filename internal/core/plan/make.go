@@ -130,6 +130,7 @@ func Make(ctx context.Context, r Request) (*Plan, error) {
 	m.gone()
 	m.rest()
 	m.edits.finish(m.plan)
+	m.rekeyed()
 	m.plan.Guards = m.guards()
 	if !r.Pairs.Only {
 		m.plan.Notes = append(append(m.plan.Notes, r.Batch.Unmet(m.none)...), r.Batch.Off(m.selected)...)

@@ -184,6 +184,9 @@ func (r *Remembered) After(p *Plan, calendar string, holds func(identity.ID) boo
 			}
 		}
 	}
+	for _, k := range p.rekeyed {
+		ours[k.old] = ours[k.old] || p.Edits[k.edit].Done
+	}
 	out := &Remembered{Standing: stood}
 	for _, id := range r.Standing {
 		switch {

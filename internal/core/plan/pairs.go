@@ -265,6 +265,22 @@ func (m *maker) renumbered(orphans []*orphan, fresh []int) {
 	}
 }
 
+// rekeyed notes which identities the events of pairs give up.
+func (m *maker) rekeyed() {
+	if len(m.pairs) == 0 {
+		return
+	}
+	old := map[string]identity.ID{} // by UID
+	for _, p := range m.pairs {
+		old[p.found.Object.UID] = p.found.ID
+	}
+	for i := range m.plan.Edits {
+		if id, ok := old[m.plan.Edits[i].UID]; ok {
+			m.plan.rekeyed = append(m.plan.rekeyed, rekeyed{id, i})
+		}
+	}
+}
+
 // said is what an event says by which it is known again.
 func said(e *event.Event) string {
 	return strings.ToLower(strings.Join(strings.Fields(e.Text(event.Title)), " ")) + "\n" + strconv.FormatInt(e.When.Start.Wall/86400, 10)

@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -123,4 +125,96 @@ func TestRenamed(t *testing.T) {
 			assert.Empty(t, p.Notes)
 		})
 	}
+}
+
+// A key that its event has given up can be the key of another one.
+func TestOldKeyAgain(t *testing.T) {
+	w := newWorld(t, "berths")
+	rows := "No|Vessel|Day|At|Berth\n"
+	w.remember(w.load(calls, rows+"7|Corvane|2026-03-05|08:00|3"))
+	for n, old := range []string{"8", "9", "10"} {
+		w.request.Pairs = Pairs{RekeyAll: true}
+		renumbered := rows + old + "|Corvane|2026-03-05|08:00|3\n"
+		if n > 0 {
+			renumbered = strings.ReplaceAll(rows, "7|", old+"|")
+		}
+		p := w.load(calls, renumbered)
+		assert.Equal(t, 1, p.Totals.Changed, told(p))
+		w.remember(p)
+		w.request.Pairs = Pairs{}
+		rows = renumbered + fmt.Sprintf("7|Merle %d|2026-03-%02d|09:00|3\n", n, 10+n)
+		p = w.load(calls, rows)
+		assert.Equal(t, 1, p.Totals.New, told(p))
+		w.remember(p)
+		p, err := w.plan(calls, rows)
+		require.NoError(t, err)
+		assert.Equal(t, n+2, p.Totals.Same, told(p))
+	}
+	uids := map[string]bool{}
+	for _, o := range w.calendars["berths"] {
+		uids[o.UID] = true
+	}
+	assert.Len(t, uids, 4)
+}
+
+// Texts that change from load to load: each event that the text tells of stands once, and
+// nothing is left to be done. An event whose title is written otherwise is no second one.
+func TestRenamedHistories(t *testing.T) {
+	const settings = "name: notice\nkey: No\ninto: berths\nevent: { title: '{What}', start: '{Day} {At}', location: '{Where}' }\nassume: { length: 1h }\n"
+	type item struct{ what, where, day, at string }
+	r := rand.New(rand.NewPCG(3, 5))
+	pick := func(of ...string) string { return of[r.IntN(len(of))] }
+	fresh := func() item {
+		return item{pick("Crane", "Fire", "Depth", "Boat") + " " + pick("check", "drill", "survey"), pick("", "3", "4"), fmt.Sprintf("2026-03-%02d", 5+r.IntN(4)), pick("08:00", "09:00", "10:00")}
+	}
+	renamed := 0
+	for range 400 {
+		w := newWorld(t, "berths")
+		var items []item
+		for range 1 + r.IntN(4) {
+			items = append(items, fresh())
+		}
+		for step := range 4 {
+			rows, seen := "No|What|Day|At|Where", map[string]bool{}
+			var told []item
+			for _, it := range items { // as texts are keyed
+				if key := strings.Trim(it.what+" / "+it.where, " /"); !seen[key] {
+					seen[key], told = true, append(told, it)
+					rows += fmt.Sprintf("\n@%s|%s|%s|%s|%s", key, it.what, it.day, it.at, it.where)
+				}
+			}
+			before := len(w.calendars["berths"])
+			p := w.load(settings, rows)
+			w.remember(p)
+			renamed += strings.Count(strings.Join(p.Notes, ""), "is now")
+			assert.LessOrEqual(t, len(w.calendars["berths"]), before+p.Totals.New)
+			again, err := w.plan(settings, rows)
+			require.NoError(t, err)
+			assert.Empty(t, again.Edits, rows)
+			for _, it := range told {
+				count := 0
+				for _, o := range w.calendars["berths"] {
+					text := string(o.Part(0))
+					if strings.Contains(text, "SUMMARY:"+it.what+"\r\n") && strings.Contains(text, strings.ReplaceAll(it.day, "-", "")+"T"+strings.ReplaceAll(it.at, ":", "")) && (it.where == "" || strings.Contains(text, "LOCATION:"+it.where)) {
+						count++
+					}
+				}
+				assert.GreaterOrEqual(t, count, 1, "%d: %v in %s", step, it, rows)
+			}
+			i := r.IntN(len(items))
+			switch r.IntN(5) {
+			case 0:
+				items[i].what = pick("Yearly ", "The ") + items[i].what
+			case 1:
+				items[i].where = pick("", "3", "4")
+			case 2:
+				items[i].at = pick("08:00", "09:00", "10:00")
+			case 3:
+				items = append(items, fresh())
+			default:
+				items[i] = fresh()
+			}
+		}
+	}
+	assert.Greater(t, renamed, 100)
 }

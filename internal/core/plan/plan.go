@@ -23,6 +23,7 @@ import (
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
+	"almanach/internal/core/identity"
 	"almanach/internal/core/intake"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
@@ -47,7 +48,15 @@ type Plan struct {
 	zones     ical.Zones // of times in edits
 	rests     bool       // see Next
 	standing  []Stand
+	rekeyed   []rekeyed
 	calendars []string // by index of their holdings
+}
+
+// rekeyed is an identity that an event bears no more once an edit is done, as its row has
+// another key.
+type rekeyed struct {
+	old  identity.ID
+	edit int
 }
 
 // Totals count a plan. They foot: see Check.

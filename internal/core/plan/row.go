@@ -454,12 +454,10 @@ func (s *shard) create(i int, id identity.ID, place int32, n int) {
 	c := change{to: place, from: place, part: -1}
 	recurrence := w.Recurrence
 	own := id.String()
-	uid := own
+	uid := s.uid(id, place, n, len(s.Places(i)))
 	if series, _, changes := s.Batch.Occurrence(i); changes {
 		m := s.series[series]
 		uid, c.object, c.from = m.uids[n], m.objects[n], m.from[n]
-	} else if len(s.Places(i)) > 1 {
-		uid = s.uid(id, place, n, len(s.Places(i)))
 	}
 	marks := marksOf(s.Intake.Identity, own, s.mapper.KeyText(s.Batch.Rows.At(i)))
 	c.fresh = s.texts.add(func(dst []byte) []byte {
@@ -469,12 +467,17 @@ func (s *shard) create(i int, id identity.ID, place int32, n int) {
 }
 
 // uid gives the UID that a new event gets in a calendar: its ID, or for one of
-// several copies one of its own, since servers may refuse one UID twice.
+// several copies one of its own, since servers may refuse one UID twice. An event that got
+// another key keeps the UID that it had from the old one.
 func (s *shard) uid(id identity.ID, place int32, _, copies int) string {
-	if copies < 2 {
-		return id.String()
+	h := s.Holdings[place]
+	if copies > 1 {
+		id = identity.Copy(id, h.Name)
 	}
-	return identity.Copy(id, s.Holdings[place].Name).String()
+	for h.taken(id) {
+		id = identity.Copy(id, h.Name)
+	}
+	return id.String()
 }
 
 // leave has events taken out of calendars that their row does not go to any

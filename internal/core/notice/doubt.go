@@ -174,8 +174,10 @@ func (r *reader) mayCount(i int, c clock) bool {
 		return slices.ContainsFunc(list, func(end string) bool { return strings.HasSuffix(next.text, end) })
 	}
 	switch r.tok(n - 1).text {
-	case "at", "à", "às", "las":
-		return c.hour > 1 && (ends("s") && !ends("ss", "us", "is") || r.tok(n-1).text == "à" && ends("x"))
+	case "à":
+		return c.hour > 1 && ends("s", "x") && !sharpWords.has(next.text)
+	case "las":
+		return c.hour > 1 && ends("s") && !r.word(n-2, list("a de desde hasta sobre entre"))
 	case "alle":
 		return c.hour > 1 && ends("i", "che", "ghe")
 	}
@@ -183,7 +185,7 @@ func (r *reader) mayCount(i int, c clock) bool {
 }
 
 // noThings are words that end as things do of which there are several.
-var noThings = words(`menos moins minus plus as always sometimes perhaps this these those its his hers ours yours theirs was has does less unless across towards besides outdoors indoors upstairs downstairs overseas thanks days weeks mas más mais pues dans avec sans chez vers sous dès après puis`)
+var noThings = words(`menos moins mas más mais pues dans avec sans chez vers sous dès après puis tous toutes vous nous gracias todos todas ustedes vosotros`)
 
 // countVerbs are verbs whose at word is none of a time.
 var countVerbs = words(`look looks looking bitte bitten bittet bat geht gaat gaan handelt handeln kümmert kümmern vragen vraagt verzoek verzoeken verzoekt denk denken participer participe participent assister assiste assistent partecipare partecipa partecipano asistir asiste asisten participar participa participam assistir`)

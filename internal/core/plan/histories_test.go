@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"flag"
 	"fmt"
 	"maps"
@@ -29,7 +30,7 @@ type act struct {
 }
 
 var happens = []string{
-	"retitle", "retime", "relocate", "reroute", "drop", "bring back", "hold", "cancel", // the sheet
+	"retitle", "retime", "relocate", "reroute", "drop", "bring back", "hold", "cancel", "renumber", // the sheet
 	"edit title", "edit time", "edit place", "answer", "delete", "move", "copy", "strip", "foreign", // a person
 	"crash", "crash", "crash", // the next load, after some of its edits
 	"forget", // the logbook is lost
@@ -43,15 +44,18 @@ type lived struct {
 	hands   map[string]map[string]string // by key and property: what a person wrote
 	deleted map[string]bool              // by key, while the logbook knows
 	copied  map[string]bool              // keys of which a person made a copy
+	told    map[string]string            // by the new key of a row: its old one, for the next load
+	freed   []string                     // keys that rows have given up
+	free    int                          // so many of them on another day
 	crash   int                          // edits after which the next load stops; -1 for not at all
 	serial  int
 }
 
 // line is a row of the sheet.
 type line struct {
-	title, berth, into  string
-	hour                int
-	in, held, cancelled bool
+	key, title, berth, into string
+	hour                    int
+	in, held, cancelled     bool
 }
 
 const historySettings = "name: calls\nkey: No\ninto: '{Into}'\nevent: { title: '{Title}', start: '{Day} {At}', location: '{Berth}' }\nassume: { length: 1h }\ncancel_when: 'State == \"off\"'\nagree: { gone: delete }\n"
@@ -67,7 +71,7 @@ func (l *lived) rows() string {
 			if r.held {
 				day = "soon"
 			}
-			out += fmt.Sprintf("\nTH-%d|%s|%s|%02d:00|%s|%s|%s", i, r.title, day, r.hour, r.berth, r.into, state)
+			out += fmt.Sprintf("\n%s|%s|%s|%02d:00|%s|%s|%s", r.key, r.title, day, r.hour, r.berth, r.into, state)
 		}
 	}
 	return out + "\nTH-9|Always|2026-05-01|08:00|9|berths|"
@@ -96,7 +100,7 @@ func (l *lived) read(calendar, key string) event.View {
 
 // do lets one thing happen.
 func (l *lived) do(a act) {
-	row, key := l.sheet[a.row], fmt.Sprintf("TH-%d", a.row)
+	row, key := l.sheet[a.row], l.sheet[a.row].key
 	where := l.events(key)
 	if a.what != "crash" {
 		l.serial++
@@ -113,7 +117,9 @@ func (l *lived) do(a act) {
 	case "drop":
 		row.in = false
 	case "bring back":
-		row.in = true
+		if !row.in {
+			row.key, row.title, row.in = cmp.Or(l.again(a.n), row.key), fmt.Sprint("Call ", l.serial), true // as another thing, under a key that was given up
+		}
 	case "hold":
 		row.held = !row.held
 	case "cancel":
@@ -136,6 +142,10 @@ func (l *lived) do(a act) {
 		l.hands[key][property] = value
 	}
 	switch a.what {
+	case "renumber":
+		if row.in && !row.held && !row.cancelled && l.told[key] == "" {
+			l.renumber(row, a.n)
+		}
 	case "edit title":
 		write("SUMMARY", fmt.Sprint("By hand ", l.serial))
 	case "edit place":
@@ -162,7 +172,7 @@ func (l *lived) do(a act) {
 		l.copied[key] = true
 	case "strip":
 		o, i := l.find(where[0], key, "")
-		if len(o.UID) != 36 {
+		if o.UID != identity.Of("calls", identity.Key{key}).String() { // of one with another key its UID says nothing
 			return
 		}
 		c := ical.Open(o.Part(i))
@@ -172,6 +182,22 @@ func (l *lived) do(a act) {
 		l.calendars[where[0]] = slices.Clone(l.calendars[where[0]])
 		l.calendars[where[0]][slices.Index(l.calendars[where[0]], o)] = ical.NewObject(o.UID, c.Bytes())
 	}
+}
+
+// renumber gives a row another key, which may be one that another row had.
+func (l *lived) renumber(row *line, n int) {
+	old, key := row.key, cmp.Or(l.again(n), fmt.Sprint("TH-", 100+l.serial))
+	row.key, l.told[key], l.freed = key, old, append(l.freed, old)
+	l.hands[key] = l.hands[old]
+	delete(l.hands, old)
+}
+
+// again gives a key that a row has given up on another day, every second time.
+func (l *lived) again(n int) (key string) {
+	if n%2 == 0 && l.free > 0 && len(l.events(l.freed[0])) == 0 && !l.deleted[l.freed[0]] {
+		key, l.freed, l.free = l.freed[0], l.freed[1:], l.free-1
+	}
+	return key
 }
 
 // knows tells whether the memory has the event of a key as standing.
@@ -187,6 +213,7 @@ func (m Memory) knows(key string) bool {
 
 // live loads, after a crash once more, and checks what must hold.
 func (l *lived) live() {
+	l.request.Pairs.Rekey, l.free = l.told, len(l.freed)
 	if l.crash >= 0 {
 		p, err := l.plan(historySettings, l.rows())
 		require.NoError(l, err)
@@ -223,8 +250,10 @@ func (l *lived) live() {
 			outcomes[i.Key] = i.Outcome
 		}
 	}
-	for i, r := range l.sheet {
-		l.check(fmt.Sprintf("TH-%d", i), r, outcomes)
+	for _, r := range l.sheet {
+		if l.check(r.key, r, outcomes); outcomes[r.key] != agree.Disputed {
+			delete(l.told, r.key)
+		}
 	}
 	require.Len(l, l.events("TH-9"), 1, "the one that nobody touches")
 }
@@ -269,12 +298,12 @@ func (l *lived) check(key string, r *line, outcomes map[string]agree.Outcome) {
 }
 
 func begun(t testing.TB) *lived {
-	l := &lived{world: newWorld(t, "berths", "works"), hands: map[string]map[string]string{}, deleted: map[string]bool{}, copied: map[string]bool{}, crash: -1}
+	l := &lived{world: newWorld(t, "berths", "works"), hands: map[string]map[string]string{}, deleted: map[string]bool{}, copied: map[string]bool{}, told: map[string]string{}, crash: -1}
 	l.request.Full, l.request.Brief = false, true
 	l.request.Pairs.BesideAll = true
 	l.request.Memory = Memory{}
 	for i := range l.sheet {
-		l.sheet[i] = &line{title: fmt.Sprint("Call ", i), berth: fmt.Sprint(i), into: "berths", hour: 8 + i, in: true}
+		l.sheet[i] = &line{key: fmt.Sprint("TH-", i), title: fmt.Sprint("Call ", i), berth: fmt.Sprint(i), into: "berths", hour: 8 + i, in: true}
 	}
 	return l
 }

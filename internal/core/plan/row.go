@@ -454,10 +454,12 @@ func (s *shard) create(i int, id identity.ID, place int32, n int) {
 	c := change{to: place, from: place, part: -1}
 	recurrence := w.Recurrence
 	own := id.String()
-	uid := s.uid(id, place, n, len(s.Places(i)))
+	uid := own
 	if series, _, changes := s.Batch.Occurrence(i); changes {
 		m := s.series[series]
 		uid, c.object, c.from = m.uids[n], m.objects[n], m.from[n]
+	} else if len(s.Places(i)) > 1 || s.Holdings[place].taken(id) {
+		uid = s.uid(id, place, n, len(s.Places(i)))
 	}
 	marks := marksOf(s.Intake.Identity, own, s.mapper.KeyText(s.Batch.Rows.At(i)))
 	c.fresh = s.texts.add(func(dst []byte) []byte {

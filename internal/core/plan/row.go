@@ -458,7 +458,7 @@ func (s *shard) create(i int, id identity.ID, place int32, n int) {
 	if series, _, changes := s.Batch.Occurrence(i); changes {
 		m := s.series[series]
 		uid, c.object, c.from = m.uids[n], m.objects[n], m.from[n]
-	} else if len(s.Places(i)) > 1 || s.Holdings[place].taken(id) {
+	} else if len(s.Places(i)) > 1 || s.given(id) {
 		uid = s.uid(id, place, n, len(s.Places(i)))
 	}
 	marks := marksOf(s.Intake.Identity, own, s.mapper.KeyText(s.Batch.Rows.At(i)))
@@ -476,10 +476,16 @@ func (s *shard) uid(id identity.ID, place int32, _, copies int) string {
 	if copies > 1 {
 		id = identity.Copy(id, h.Name)
 	}
-	for h.taken(id) {
+	for s.given(id) {
 		id = identity.Copy(id, h.Name)
 	}
 	return id.String()
+}
+
+// given tells whether an ID is the UID of an event with another key, in any calendar, as servers
+// may refuse one UID twice.
+func (m *maker) given(id identity.ID) bool {
+	return slices.ContainsFunc(m.Holdings, func(h *Holding) bool { return h.taken(id) })
 }
 
 // leave has events taken out of calendars that their row does not go to any

@@ -8,6 +8,7 @@ import (
 	"almanach/internal/core/agree"
 	"almanach/internal/core/event"
 	"almanach/internal/core/ical"
+	"almanach/internal/core/identity"
 )
 
 // Was is an edit of an earlier run that is to be taken back.
@@ -26,8 +27,8 @@ type Was struct {
 // Undo makes the plan that takes back what a run did, as far as nobody has
 // touched it since. The rest is named. allow is how many events it may take
 // out, as a guard wants it.
-func Undo(intake, identity string, was []Was, holdings []*Holding, allow map[string]int) *Plan {
-	p := &Plan{Intake: intake, Identity: identity, Assumed: map[string][]int{}}
+func Undo(intake, of string, was []Was, holdings []*Holding, allow map[string]int) *Plan {
+	p := &Plan{Intake: intake, Identity: of, Assumed: map[string][]int{}}
 	uids := map[string]bool{}
 	for _, w := range was {
 		uids[w.UID] = true
@@ -47,6 +48,9 @@ func Undo(intake, identity string, was []Was, holdings []*Holding, allow map[str
 		}
 		objects := stands[n][w.UID]
 		e, why := w.back(objects)
+		if why == "" && holdings[n].bears(&e) {
+			why = "another event has its key by now"
+		}
 		if w.Kind == Create { // an event that was moved here goes once it stands where it was
 			if from := slices.IndexFunc(was, func(o Was) bool { return int(o.Needs) == i+1 }); from >= 0 {
 				if e.Needs = int32(edit[from]); e.Needs == 0 && why == "" {
@@ -64,12 +68,27 @@ func Undo(intake, identity string, was []Was, holdings []*Holding, allow map[str
 		p.Edits = append(p.Edits, e)
 		edit[i] = len(p.Edits)
 		p.back(w, len(p.Edits)-1, holdings[n].Zones)
+		if then := IDs(e.UID, e.after); e.Kind == Change {
+			for _, id := range IDs(e.UID, e.before) {
+				if !slices.Contains(then, id) {
+					p.rekeyed = append(p.rekeyed, rekeyed{id, len(p.Edits) - 1})
+				}
+			}
+		}
 	}
 	if ours := len(was); out > always && out > ours/5 && allow[AllowRemoved] != out {
 		p.Guards = append(p.Guards, Guard{Name: AllowRemoved, Count: out, Of: ours, Did: "taken out of their calendar again"})
 	}
 	p.Totals.Rows = p.Items.Len()
 	return p
+}
+
+// bears tells whether another event has an identity that an edit would leave in the calendar.
+func (h *Holding) bears(e *Edit) bool {
+	return slices.ContainsFunc(IDs(e.UID, e.after), func(id identity.ID) bool {
+		f := h.Find(id)
+		return len(e.after) > 0 && f.Object != nil && f.Object.UID != e.UID
+	})
 }
 
 // back gives the edit that takes w back, or why it cannot.

@@ -114,3 +114,37 @@ func sorted(text string) []string {
 	slices.Sort(out)
 	return out
 }
+
+// A run that gave an event another key is taken back, unless its old key is another event's by
+// now; and what is remembered then is what stands.
+func TestUndoRenumbering(t *testing.T) {
+	const head = "No|Vessel|Day|At|Berth\n"
+	corvane := func(key string) string { return head + key + "|Corvane|2026-03-05|08:00|3\n" }
+	begin := func() (*world, *Plan) {
+		w := newWorld(t, "berths")
+		w.remember(w.load(calls, corvane("7")))
+		w.request.Pairs = Pairs{RekeyAll: true}
+		renumbered := w.load(calls, corvane("8"))
+		w.remember(renumbered)
+		w.request.Pairs = Pairs{}
+		return w, renumbered
+	}
+	w, renumbered := begin()
+	u, said := w.undo(renumbered, nil)
+	assert.Equal(t, "changed in berths", said)
+	w.remember(u)
+	p, err := w.plan(calls, corvane("7"))
+	require.NoError(t, err)
+	assert.Equal(t, "same 7 berths", strings.TrimSpace(told(p)))
+	p, err = w.plan(calls, head+"7|Corvane|2026-03-05|08:00|3\n8|Merle|2026-03-06|08:00|3\n")
+	require.NoError(t, err)
+	assert.Equal(t, 1, p.Totals.New, "the key that was taken back is free")
+
+	w, renumbered = begin()
+	w.remember(w.load(calls, corvane("8")+"7|Merle|2026-03-06|08:00|3\n"))
+	_, said = w.undo(renumbered, nil)
+	assert.Contains(t, said, "another event has its key by now")
+	p, err = w.plan(calls, corvane("8")+"7|Merle|2026-03-06|08:00|3\n")
+	require.NoError(t, err)
+	assert.Equal(t, 2, p.Totals.Same, told(p))
+}

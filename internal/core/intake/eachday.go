@@ -31,15 +31,10 @@ func (m *Mapping) learnEachDay(rows table.Rows) {
 	if !m.clocksApart || m.daily || m.intake.RangeWithTimes != "" {
 		return
 	}
-	count := m.longRows(rows, max(1, rows.Len()/sampledLengths))
-	if count > 0 && rows.Len() > sampledLengths {
-		count = m.longRows(rows, 1)
-	}
-	if count < 2 {
+	if m.longRows(rows, max(1, rows.Len()/sampledLengths)) < 2 {
 		return
 	}
-	names := []string{m.Header.Label(clocks[0]), m.Header.Label(clocks[1])}
-	m.EachDay = fmt.Sprintf("the %d events of several days are read as one each, from %s of the first day to %s of the last: if they take place at these times on each day, set range_with_times: each day, or give --range-with-times %q", count, names[0], names[1], "each day")
+	m.EachDay = fmt.Sprintf("events of several days are read as one each, from %s of the first day to %s of the last: if they take place at these times on each day, set range_with_times: each day, or give --range-with-times %q", m.Header.Label(clocks[0]), m.Header.Label(clocks[1]), "each day")
 }
 
 // longRows counts the events of several days among some rows. It gives none where one of them

@@ -15,19 +15,17 @@ import (
 // a remark.
 func (m *Mapping) learnEachDay(rows table.Rows) {
 	m.clocksApart, m.daily, m.EachDay = false, false, ""
-	if m.end == nil || m.borrowed {
-		return
-	}
 	var clocks []int
 	for _, s := range []*moments{m.start, m.end} {
-		i := slices.IndexFunc(s.columns, func(i int) bool { return m.columns[i].Role() == moment.ClockRole })
-		if i < 0 || len(s.columns) < 2 {
-			return
+		if s == nil || len(s.columns) < 2 {
+			continue
 		}
-		clocks = append(clocks, s.columns[i])
+		if i := slices.IndexFunc(s.columns, func(i int) bool { return m.columns[i].Role() == moment.ClockRole }); i >= 0 {
+			clocks = append(clocks, s.columns[i])
+		}
 	}
-	m.clocksApart = clocks[0] != clocks[1]
-	m.daily = m.clocksApart && slices.ContainsFunc(clocks, func(i int) bool { return match.Daily(m.Header[i]) })
+	m.daily = slices.ContainsFunc(clocks, func(i int) bool { return match.Daily(m.Header[i]) })
+	m.clocksApart = !m.borrowed && len(clocks) == 2 && clocks[0] != clocks[1]
 	if !m.clocksApart || m.daily || m.intake.RangeWithTimes != "" {
 		return
 	}

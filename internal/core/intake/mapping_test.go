@@ -190,8 +190,8 @@ held: the start's range ends at 11:00, and the end is at 12:00 (correct one of t
 held: the start's range ends on Sat 7 March 2026, and the end is on Sun 8 March 2026 (correct one of them)
 20260305T090000/20260305T110000@Europe/Lisbon
 held: To "11:00–12:00" is a range, where the end is wanted
-held: has the dates Thu 5 March 2026 to Sat 7 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)
-held: has the dates Thu 5 March 2026 to Sat 7 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)
+held: has the dates Thu 5 March 2026 to Sat 7 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day, or give --range-with-times)
+held: has the dates Thu 5 March 2026 to Sat 7 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day, or give --range-with-times)
 held: From "10:00" is a second time of day
 held: When "until 2026-03-05" gives the end of a range, where the start is wanted
 held: When "from 2026-03-05" gives only the start of a range (give the end, or a length)
@@ -269,6 +269,10 @@ No|First|From|Last|To
 No|First|Daily from|Last|To
 1|2026-03-02|10:00|2026-03-04|18:00`, `
 20260302T100000/20260302T180000@Europe/Lisbon;FREQ=DAILY;COUNT=3`},
+		{"a span of hours beside two dates, as its heading says", "event: { title: '{No}', start: '{First} {Daily hours}', end: '{Last}' }\n", `
+No|First|Last|Daily hours
+1|2026-03-02|2026-03-05|18:00-19:30`, `
+20260302T180000/20260302T193000@Europe/Lisbon;FREQ=DAILY;COUNT=4`},
 		{"the headings say so, the intake does not", "range_with_times: one\nevent: { title: '{No}', start: '{First} {Daily from}', end: '{Last} {To}' }\n", `
 No|First|Daily from|Last|To
 1|2026-03-02|10:00|2026-03-04|18:00`, `
@@ -280,11 +284,11 @@ No|First|Last|Hours
 3|2026-03-02|2026-03-03|22:00-06:00
 4|2026-03-02|2026-03-04|22:00-06:00
 5|2026-03-02|2026-03-03|18:00-19:30`, `
-held: has the dates Mon 2 March 2026 to Mon 30 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)
+held: has the dates Mon 2 March 2026 to Mon 30 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day, or give --range-with-times)
 20260302T180000/20260302T193000@Europe/Lisbon
 20260302T220000/20260303T060000@Europe/Lisbon
-held: has the dates Mon 2 March 2026 to Wed 4 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)
-held: has the dates Mon 2 March 2026 to Tue 3 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day)`},
+held: has the dates Mon 2 March 2026 to Wed 4 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day, or give --range-with-times)
+held: has the dates Mon 2 March 2026 to Tue 3 March 2026 and a time of day besides: one event, or one on each day (set range_with_times: one, or range_with_times: each day, or give --range-with-times)`},
 		{"a span of hours beside two dates: each day", "range_with_times: each day\nevent: { title: '{No}', start: '{First} {Hours}', end: '{Last}' }\n", `
 No|First|Last|Hours
 1|2026-03-02|2026-03-05|18:00-19:30

@@ -236,7 +236,7 @@ func (m *Mapper) together(g *given, dates bool) *fault.Fault {
 	case "one":
 		e.HasDate, e.Date = true, last
 	default:
-		return fault.Newf("has the dates %s to %s and a time of day besides: one event, or one on each day", shortDate(s.Date), shortDate(last)).Do("set range_with_times: one, or range_with_times: each day")
+		return fault.Newf("has the dates %s to %s and a time of day besides: one event, or one on each day", shortDate(s.Date), shortDate(last)).Do("set range_with_times: one, or range_with_times: each day, or give --range-with-times")
 	}
 	return nil
 }

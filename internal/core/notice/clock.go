@@ -201,7 +201,7 @@ func (r *reader) clockOnly(i int, bare bool) (clock, int) {
 		}
 		return clock{}, 0
 	}
-	if t.kind != 'n' || t.ordinal {
+	if t.kind != 'n' || t.ordinal || r.word(i-1, measureNouns) {
 		return clock{}, 0
 	}
 	if t.num == 12 && t.text == "12" {
@@ -683,6 +683,9 @@ func (r *reader) rangeOfThings(i int) bool {
 	}
 	return number(i) && (r.is(i+1, '-') || r.word(i+1, rangeWords)) && number(i+2) && r.things(i+3)
 }
+
+// measureNouns stand before what they measure: depth 12.30, scale 1:50.
+var measureNouns = words(`scale depth draft draught height beam width ukc loa maßstab tiefgang breite échelle tirant calado manga escala pescaggio scala boca diepgang schaal`)
 
 // things tells whether a token is of things that are counted, and not of one by its number:
 // berths 3 and 4.

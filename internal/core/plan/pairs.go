@@ -149,14 +149,21 @@ func (m *maker) renamed(orphans []*orphan, fresh []int) {
 	}
 	mapper := m.Batch.Mapping.Mapper()
 	rows, events := map[*orphan][]int{}, map[int][]*orphan{}
+	day := func(s event.Span) int64 { return s.Start.Wall / 86400 }
+	byDay := map[int64][]*orphan{}
+	for _, o := range orphans {
+		if m.claimed[o.found.ID] == "" {
+			byDay[day(o.view.When)] = append(byDay[day(o.view.When)], o)
+		}
+	}
 	var w intake.Wanted
 	for _, i := range fresh {
 		row := m.Batch.Rows.At(i)
 		if _, done := m.pairs[i]; done || row.Evidence == nil || m.Batch.Map(mapper, i, &w) != nil || w.Cancel {
 			continue
 		}
-		for _, o := range orphans {
-			if m.claimed[o.found.ID] == "" && o.place == m.Places(i)[0] && o.view.When.Same(w.Event.When) && sameThing(o.view.Text(event.Title), w.Event.Text(event.Title)) {
+		for _, o := range byDay[day(w.Event.When)] {
+			if o.place == m.Places(i)[0] && o.view.When.Same(w.Event.When) && sameThing(o.view.Text(event.Title), w.Event.Text(event.Title)) {
 				rows[o], events[i] = append(rows[o], i), append(events[i], o)
 			}
 		}

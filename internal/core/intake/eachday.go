@@ -2,6 +2,7 @@ package intake
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 
 	"almanach/internal/core/match"
@@ -38,15 +39,9 @@ func (m *Mapping) learnEachDay(rows table.Rows) {
 // longRows counts the events of several days among some rows. It gives none where one of them
 // ends at a time of day that is not after that of its start.
 func (m *Mapping) longRows(rows table.Rows, stride int) (count int) {
-	mapper := m.Mapper() // it must not outlive the learning
-	for n := 0; n < rows.Len(); n += stride {
-		row := rows.At(n)
-		if row.Fault != nil || row.Hidden {
-			continue
-		}
-		mapper.eval.Load(row)
-		switch g, f := mapper.said(row); {
-		case f != nil || !g.severalDays():
+	for g := range m.sampled(rows, stride) {
+		switch {
+		case !g.severalDays():
 		case g.end.Clock <= g.start.Clock:
 			return 0
 		default:
@@ -54,6 +49,24 @@ func (m *Mapping) longRows(rows table.Rows, stride int) (count int) {
 		}
 	}
 	return count
+}
+
+// sampled gives what every so many rows say of their spans, but for those of which that cannot
+// be told.
+func (m *Mapping) sampled(rows table.Rows, stride int) iter.Seq[*given] {
+	return func(yield func(*given) bool) {
+		mapper := m.Mapper() // it must not outlive the learning
+		for n := 0; n < rows.Len(); n += stride {
+			row := rows.At(n)
+			if row.Fault != nil || row.Hidden {
+				continue
+			}
+			mapper.eval.Load(row)
+			if g, f := mapper.said(row); f == nil && !yield(g) {
+				return
+			}
+		}
+	}
 }
 
 // severalDays tells whether the event has a date and a time of day at both ends, and is no night.

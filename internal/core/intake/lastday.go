@@ -37,15 +37,8 @@ func (m *Mapping) learnLastDay(rows table.Rows) {
 // lastDays counts the all-day events of some rows, and those of them that end on the day after
 // their first. It gives none where one of them has no end, or ends on its first day.
 func (m *Mapping) lastDays(rows table.Rows, stride int) (count, next int) {
-	mapper := m.Mapper() // it must not outlive the learning
-	for n := 0; n < rows.Len(); n += stride {
-		row := rows.At(n)
-		if row.Fault != nil || row.Hidden {
-			continue
-		}
-		mapper.eval.Load(row)
-		g, f := mapper.said(row)
-		if f != nil || !g.start.HasDate || g.length != 0 || g.start.HasEndDate || g.decide() != wholeDays || g.end.Clock != moment.NoClock {
+	for g := range m.sampled(rows, stride) {
+		if !g.start.HasDate || g.length != 0 || g.start.HasEndDate || g.decide() != wholeDays || g.end.Clock != moment.NoClock {
 			continue
 		}
 		switch days := (g.end.Date - g.start.Date) / day24; {

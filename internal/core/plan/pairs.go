@@ -50,9 +50,9 @@ type orphan struct {
 // where only its form did, by name or by what they say otherwise. It holds the
 // rows that may be renumbered until someone says so.
 func (m *maker) paired() {
-	orphans := m.orphans()
+	orphans, unmarked := m.orphans()
 	m.pairs, m.likely, m.claimed = map[int]pair{}, map[int]*orphan{}, map[identity.ID]string{}
-	if len(orphans) == 0 {
+	if len(orphans)+len(unmarked) == 0 {
 		m.unknownRekeys()
 		return
 	}
@@ -60,17 +60,23 @@ func (m *maker) paired() {
 	m.sameValue(orphans, fresh)
 	m.renamed(orphans, fresh)
 	m.renumbered(orphans, fresh)
+	m.lost(unmarked, fresh)
 	m.unknownRekeys()
 }
 
-// orphans gives the events of this intake whose keys are not in the source.
-func (m *maker) orphans() (out []*orphan) {
+// orphans gives the events of this intake whose keys are not in the source, and those that have
+// lost their marks and have the UID of no key in it.
+func (m *maker) orphans() (out, unmarked []*orphan) {
 	for n, h := range m.Holdings {
 		h.Ours(func(f *Found) bool {
 			if _, present := m.present(int32(n), f); present || f.Twins > 0 {
 				return true
 			}
 			view, err := event.Read(f.Raw(), h.Zones)
+			if err == nil && view.Intake == "" && view.Recurrence.IsZero() {
+				unmarked = append(unmarked, &orphan{int32(n), *f, view})
+				return true
+			}
 			if err != nil || view.Intake != m.Intake.Identity || !view.Recurrence.IsZero() {
 				return true
 			}
@@ -83,7 +89,35 @@ func (m *maker) orphans() (out []*orphan) {
 			return true
 		})
 	}
-	return out
+	return out, unmarked
+}
+
+// lost finds the events of rows which have lost their marks, and whose UID is from another key
+// that the row had: one that stood at the last load, is not found, and says the same.
+func (m *maker) lost(unmarked []*orphan, fresh []int) {
+	byWhat := map[string][]*orphan{}
+	for _, o := range unmarked {
+		what := said(&o.view.Event)
+		byWhat[what] = append(byWhat[what], o)
+	}
+	mapper := m.Batch.Mapping.Mapper()
+	rows := map[*orphan][]int{}
+	var w intake.Wanted
+	for _, i := range fresh {
+		_, id := m.Batch.Fate(i)
+		known := slices.ContainsFunc(m.Holdings, func(h *Holding) bool { return m.Memory.stood(h.Name, id) })
+		if len(unmarked) == 0 || !known || m.Batch.Map(mapper, i, &w) != nil {
+			continue
+		}
+		if list := byWhat[said(&w.Event)]; len(list) == 1 && list[0].view.When.Same(w.Event.When) {
+			rows[list[0]] = append(rows[list[0]], i)
+		}
+	}
+	for _, o := range unmarked {
+		if list := rows[o]; len(list) == 1 {
+			m.claim(list[0], o, "")
+		}
+	}
 }
 
 // fresh gives the rows that have no event in any calendar.

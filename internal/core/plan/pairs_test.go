@@ -157,6 +157,33 @@ func TestOldKeyAgain(t *testing.T) {
 	assert.Len(t, uids, 4)
 }
 
+// The event of a row that had another key is found when it has lost its marks, as long as it says
+// the same.
+func TestLostAfterRenumbering(t *testing.T) {
+	const head = "No|Vessel|Day|At|Berth\n"
+	for name, c := range map[string]struct{ rows, want string }{
+		"as it was":      {"8|Corvane|2026-03-05|08:00|3", "same 8 berths; change in berths"},
+		"changed":        {"8|Corvane|2026-03-05|08:00|4", "changed 8 berths location:changed; change in berths"},
+		"under a title":  {"8|Merle|2026-03-05|08:00|3", "removed 8 berths (someone deleted its event in the calendar; it stays away)"},
+		"one never seen": {"9|Corvane|2026-03-05|08:00|3", "new 9 berths; create in berths"},
+	} {
+		w := newWorld(t, "berths")
+		w.remember(w.load(calls, head+"7|Corvane|2026-03-05|08:00|3"))
+		w.request.Pairs = Pairs{RekeyAll: true}
+		w.remember(w.load(calls, head+"8|Corvane|2026-03-05|08:00|3"))
+		w.request.Pairs = Pairs{}
+		o := w.calendars["berths"][0]
+		text := ical.Open(o.Part(0))
+		for _, mark := range []string{event.PropID, event.PropIntake, event.PropKey} {
+			text.Remove(mark)
+		}
+		w.calendars["berths"] = []*ical.Object{ical.NewObject(o.UID, text.Bytes())}
+		p, err := w.plan(calls, head+c.rows)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, strings.ReplaceAll(strings.TrimSpace(told(p)), "\n", "; "), name)
+	}
+}
+
 // Texts that change from load to load: each event that the text tells of stands once, and
 // nothing is left to be done. An event whose title is written otherwise is no second one.
 func TestRenamedHistories(t *testing.T) {

@@ -196,6 +196,10 @@ func (r *reader) capital(i int) bool {
 	return r.is(i, 'w') && unicode.IsUpper(first)
 }
 
+// ofAnother is the time of something that an event is for, or waits for: for the 9:00 ferry, once
+// the 10:00 ferry has left, pour le ferry de 9h.
+var ofAnother = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:(?:for|catch|meet|meets|meeting|once|when|as soon as|until|till|with) the (?:\d{1,2}[:.]\d\d(?: ?[ap]\.?m\.?)?|\d{4}|\d{1,2} ?[ap]\.?m\.?) \p{L}+|(?:für|zu|zur|zum|auf|mit|sobald|wenn) (?:die |der |den |dem |das )?\d{1,2}(?:[:.]\d\d)?[- ]Uhr[- ]\p{L}+|(?:pour|avec|dès) (?:le |la |l')\p{L}+ de \d{1,2} ?h|(?:para|con) (?:el|la) \p{L}+ de las \d{1,2}|(?:per|con) (?:il |la |lo |l')\p{L}+ delle \d{1,2}|(?:para|com) [oa] \p{L}+ das \d{1,2}|(?:voor|met) (?:de|het) \p{L}+ van \d{1,2})`)
+
 // doubts says why a time that can be read is not to be loaded.
 func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 	text := u.text
@@ -224,6 +228,8 @@ func (d *document) doubts(u unit, r *reader, g *group) *fault.Fault {
 		return fault.Newf("has no beginning: it says only until when").Do("say when it begins")
 	case g.times != nil && g.times.until == nil && len(g.times.list) == 1 && r.mayCount(r.timeAt(g), g.times.list[0]):
 		return fault.Newf("says %s, which may be a time or how many there are", g.times.list[0]).Do("write the time as 14:30")
+	case g.times != nil && ofAnother().MatchString(text):
+		return fault.Newf("holds %q, which is the time of something else", strings.TrimSpace(ofAnother().FindString(text))).Do("write each event into a line of its own, with its day and its times in full")
 	case g.times != nil && g.times.zones:
 		return fault.Newf("says its beginning and its end in two zones").Do("write both in one")
 	case g.times != nil && !d.set.Message && d.eitherHalf(g.times):

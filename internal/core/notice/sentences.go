@@ -96,6 +96,12 @@ func sentences(text string) []int {
 			if (word == "std" || word == "stdn" || word == "hr" || word == "hrs" || word == "c") && unicode.IsDigit(next) { // 1 Std. 30 Min.
 				continue
 			}
+			if unicode.IsDigit(next) && weekdaysOf(word) != 0 && startsUpper(text[start:i]) { // So. 8. März
+				following := &reader{text: rest, toks: scan(rest[:min(len(rest), 30)])}
+				if _, day := following.numeric(0); day > 0 {
+					continue
+				}
+			}
 			if digits && len(word) <= 2 && ordinalNoun().MatchString(rest) { // 1. Halbjahr
 				continue
 			}

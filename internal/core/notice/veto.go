@@ -94,7 +94,7 @@ func (d *document) veto(r *reader, spans []span, u unit) (kept []span, why []str
 			why = append(why, notToBe)
 			continue
 		}
-		if d.set.Message && !d.set.Stated.IsZero() && !s.dates.days[0].relative {
+		if d.set.Message && !d.set.Stated.IsZero() && !s.dates.days[0].relative && !(len(kept) > 0 && (r.word(s.from-1, rangeWords) || r.is(s.from-1, '-'))) {
 			if days, f := d.resolve(s.dates); f == nil && len(days) > 0 && cmpLast(days).Before(d.today()) {
 				why = append(why, "it lies before the day on which this was written")
 				continue

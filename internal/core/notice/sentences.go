@@ -96,7 +96,7 @@ func sentences(text string) []int {
 			if (word == "std" || word == "stdn" || word == "hr" || word == "hrs" || word == "c") && unicode.IsDigit(next) { // 1 Std. 30 Min.
 				continue
 			}
-			if unicode.IsDigit(next) && weekdaysOf(word) != 0 && startsUpper(text[start:i]) { // So. 8. März
+			if unicode.IsDigit(next) && weekdaysOf(word) != 0 && (startsUpper(text[start:i]) || !list("so do sex").has(word)) { // So. 8. März, vie. 6 de marzo; and not: I think so. 8 March
 				following := &reader{text: rest, toks: scan(rest[:min(len(rest), 30)])}
 				if _, day := following.numeric(0); day > 0 {
 					continue

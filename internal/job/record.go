@@ -289,6 +289,14 @@ func (l *load) settleIn(c *opened, entries []logbook.Entry, prints []uint64, tak
 		if done && (e.Kind == plan.Remove || e.Kind == plan.MoveOut) {
 			taken[c.spec.Name] = append(taken[c.spec.Name], plan.IDs(e.UID, e.Before)...)
 		}
+		if done && e.Kind == plan.Change { // its row has another key now
+			before, after := plan.IDs(e.UID, e.Before), plan.IDs(e.UID, e.After)
+			less := func(ids, others []identity.ID) []identity.ID {
+				return slices.DeleteFunc(slices.Clone(ids), func(id identity.ID) bool { return slices.Contains(others, id) })
+			}
+			taken[c.spec.Name] = append(taken[c.spec.Name], less(before, after)...)
+			made[c.spec.Name] = append(made[c.spec.Name], less(after, before)...)
+		}
 	}
 	if !created {
 		return

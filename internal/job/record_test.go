@@ -133,3 +133,38 @@ func TestMentions(t *testing.T) {
 	assert.True(t, mentions(calendar.Spec{File: dir}, "here"), "what cannot be read may have it")
 	assert.True(t, mentions(calendar.Spec{Folder: path}, "here"))
 }
+
+// A run that gave an event another key, and was stopped once that was written, leaves the old
+// key free.
+func TestStoppedRenumbering(t *testing.T) {
+	stop := errors.New("stopped")
+	office, dir := harbour(t, "calendars: { c: { file: c.ics } }\n")
+	row := func(key, ship string, day int) string {
+		return fmt.Sprintf("\n%s,%s,2026-04-%02d 08:15,1,A,a@harbour.example,1", key, ship, day)
+	}
+	load := func(sheet string, rekey map[string]string) (r *Report, stopped any) {
+		defer func() { stopped = recover() }()
+		req := request(t, dir, calls, "No,Ship,Start,Berth,Agent,Email,Pier"+sheet)
+		req.Pairs.Rekey = rekey
+		r, err := Load(t.Context(), office, req)
+		require.NoError(t, err)
+		return r, nil
+	}
+	_, stopped := load(row("7", "Corvane", 1), nil)
+	require.Nil(t, stopped)
+	real := *office
+	office.Open = func(ctx context.Context, spec calendar.Spec, create bool) (calendar.Backend, error) {
+		b, err := real.openCalendar(ctx, spec, create)
+		return &watched{Backend: b, applied: func() error { return stop }, applying: func() error { return nil }}, err
+	}
+	_, stopped = load(row("8", "Corvane", 1), map[string]string{"8": "7"})
+	require.Equal(t, stop, stopped)
+	office.Open = nil
+	r, stopped := load(row("8", "Corvane", 1), nil)
+	require.Nil(t, stopped)
+	assert.Equal(t, 1, r.Totals.Same)
+	r, stopped = load(row("8", "Corvane", 1)+row("7", "Merle", 2), nil)
+	require.Nil(t, stopped)
+	assert.Equal(t, 1, r.Totals.New, "the key is free")
+	assert.Zero(t, r.Totals.Removed)
+}

@@ -26,7 +26,7 @@ func (r *reader) clock(i int, bare bool) (clock, int) {
 		led = true
 		at++
 	}
-	if led && r.tok(i).text == "alle" && r.german() && (list("zwei zwo drei vier fünf fuenf sechs sieben acht neun zehn elf zwölf").has(r.tok(at).text) || r.capital(at+1)) { // all three boats
+	if led && r.tok(i).text == "alle" && r.german() && (list("zwei zwo drei vier fünf fuenf sechs sieben acht neun zehn elf zwölf").has(r.tok(at).text) || startsUpper(r.text[r.tok(at+1).from:])) { // all three boats
 		return clock{}, 0
 	}
 	c, end := r.clockOnly(at, bare || led && r.tok(i).text != "the" && r.tok(i).text != "la" && r.tok(i).text != "le" && r.tok(i).text != "a" && r.tok(i).text != "in" || r.laUna(at))

@@ -3,8 +3,6 @@ package notice
 import (
 	"slices"
 	"strings"
-	"unicode"
-	"unicode/utf8"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/pattern"
@@ -189,12 +187,6 @@ var noThings = words(`menos moins mas más mais pues dans avec sans chez vers so
 
 // countVerbs are verbs whose at word is none of a time.
 var countVerbs = words(`look looks looking bitte bitten bittet bat geht gaat gaan handelt handeln kümmert kümmern vragen vraagt verzoek verzoeken verzoekt denk denken participer participe participent assister assiste assistent partecipare partecipa partecipano asistir asiste asisten participar participa participam assistir`)
-
-// capital tells whether a word begins with a capital letter.
-func (r *reader) capital(i int) bool {
-	first, _ := utf8.DecodeRuneInString(r.text[r.tok(i).from:])
-	return r.is(i, 'w') && unicode.IsUpper(first)
-}
 
 // ofAnother is the time of something that an event is for, or waits for: for the 9:00 ferry, once
 // the 10:00 ferry has left, pour le ferry de 9h.

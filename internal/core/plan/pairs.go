@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strconv"
 	"strings"
@@ -100,22 +101,38 @@ func (m *maker) lost(unmarked []*orphan, fresh []int) {
 		what := said(&o.view.Event)
 		byWhat[what] = append(byWhat[what], o)
 	}
-	mapper := m.Batch.Mapping.Mapper()
+	if len(unmarked) == 0 {
+		return
+	}
 	rows := map[*orphan][]int{}
-	var w intake.Wanted
-	for _, i := range fresh {
+	for i, w := range m.unpaired(fresh) {
 		_, id := m.Batch.Fate(i)
 		known := slices.ContainsFunc(m.Holdings, func(h *Holding) bool { return m.Memory.stood(h.Name, id) })
-		if len(unmarked) == 0 || !known || m.Batch.Map(mapper, i, &w) != nil {
-			continue
-		}
-		if list := byWhat[said(&w.Event)]; len(list) == 1 && list[0].view.When.Same(w.Event.When) {
+		if list := byWhat[said(&w.Event)]; known && m.likely[i] == nil && len(list) == 1 && list[0].view.When.Same(w.Event.When) {
 			rows[list[0]] = append(rows[list[0]], i)
 		}
 	}
 	for _, o := range unmarked {
 		if list := rows[o]; len(list) == 1 {
-			m.claim(list[0], o, "")
+			key := m.claim(list[0], o, "")
+			m.plan.Notes = append(m.plan.Notes, fmt.Sprintf("the event of %s has lost its marks in the calendar, and is known by its title and its time", key))
+		}
+	}
+}
+
+// unpaired goes through the rows that are no part of a pair, with what they want. That lasts
+// until the next one.
+func (m *maker) unpaired(fresh []int) iter.Seq2[int, *intake.Wanted] {
+	return func(yield func(int, *intake.Wanted) bool) {
+		mapper := m.Batch.Mapping.Mapper()
+		var w intake.Wanted
+		for _, i := range fresh {
+			if _, done := m.pairs[i]; done || m.Batch.Map(mapper, i, &w) != nil || w.Cancel {
+				continue
+			}
+			if !yield(i, &w) {
+				return
+			}
 		}
 	}
 }
@@ -181,7 +198,6 @@ func (m *maker) renamed(orphans []*orphan, fresh []int) {
 	if m.Apart {
 		return
 	}
-	mapper := m.Batch.Mapping.Mapper()
 	rows, events := map[*orphan][]int{}, map[int][]*orphan{}
 	day := func(s event.Span) int64 { return s.Start.Wall / 86400 }
 	byDay := map[int64][]*orphan{}
@@ -190,12 +206,8 @@ func (m *maker) renamed(orphans []*orphan, fresh []int) {
 			byDay[day(o.view.When)] = append(byDay[day(o.view.When)], o)
 		}
 	}
-	var w intake.Wanted
-	for _, i := range fresh {
-		row := m.Batch.Rows.At(i)
-		if _, done := m.pairs[i]; done || row.Evidence == nil || m.Batch.Map(mapper, i, &w) != nil || w.Cancel {
-			continue
-		}
+	texts := slices.DeleteFunc(slices.Clone(fresh), func(i int) bool { return m.Batch.Rows.At(i).Evidence == nil })
+	for i, w := range m.unpaired(texts) {
 		for _, o := range byDay[day(w.Event.When)] {
 			if o.place == m.Places(i)[0] && o.view.When.Same(w.Event.When) && sameThing(o.view.Text(event.Title), w.Event.Text(event.Title)) {
 				rows[o], events[i] = append(rows[o], i), append(events[i], o)
@@ -204,7 +216,7 @@ func (m *maker) renamed(orphans []*orphan, fresh []int) {
 	}
 	var forms []string
 	count := 0
-	for _, i := range fresh {
+	for _, i := range texts {
 		if len(events[i]) != 1 || len(rows[events[i][0]]) != 1 {
 			continue
 		}
@@ -272,21 +284,19 @@ func (m *maker) renumbered(orphans []*orphan, fresh []int) {
 			byWhat[what] = append(byWhat[what], o)
 		}
 	}
-	mapper := m.Batch.Mapping.Mapper()
 	alike := map[*orphan][]int{}
-	var w intake.Wanted
+	asked := func(i int) string { return m.Pairs.Rekey[m.Batch.Mapping.Key(m.Batch.Rows.At(i)).String()] }
 	for _, i := range fresh {
-		if _, done := m.pairs[i]; done {
+		if _, done := m.pairs[i]; done || len(m.Pairs.Rekey) == 0 {
 			continue
 		}
-		key := m.Batch.Mapping.Key(m.Batch.Rows.At(i)).String()
-		if old := m.Pairs.Rekey[key]; old != "" {
-			if o := byKey[old]; o != nil && m.claimed[o.found.ID] == "" {
-				m.claim(i, o, old)
-			}
-			continue
+		old := asked(i)
+		if o := byKey[old]; old != "" && o != nil && m.claimed[o.found.ID] == "" {
+			m.claim(i, o, old)
 		}
-		if m.Batch.Map(mapper, i, &w) != nil || w.Cancel {
+	}
+	for i, w := range m.unpaired(fresh) {
+		if asked(i) != "" {
 			continue
 		}
 		if list := byWhat[said(&w.Event)]; len(list) == 1 && list[0].view.When.Same(w.Event.When) {

@@ -162,8 +162,8 @@ func TestOldKeyAgain(t *testing.T) {
 func TestLostAfterRenumbering(t *testing.T) {
 	const head = "No|Vessel|Day|At|Berth\n"
 	for name, c := range map[string]struct{ rows, want string }{
-		"as it was":      {"8|Corvane|2026-03-05|08:00|3", "same 8 berths; change in berths"},
-		"changed":        {"8|Corvane|2026-03-05|08:00|4", "changed 8 berths location:changed; change in berths"},
+		"as it was":      {"8|Corvane|2026-03-05|08:00|3", "same 8 berths; change in berths; the event of 8 has lost its marks in the calendar, and is known by its title and its time"},
+		"changed":        {"8|Corvane|2026-03-05|08:00|4", "changed 8 berths location:changed; change in berths; the event of 8 has lost its marks in the calendar, and is known by its title and its time"},
 		"under a title":  {"8|Merle|2026-03-05|08:00|3", "removed 8 berths (someone deleted its event in the calendar; it stays away)"},
 		"one never seen": {"9|Corvane|2026-03-05|08:00|3", "new 9 berths; create in berths"},
 	} {

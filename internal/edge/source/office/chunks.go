@@ -20,13 +20,16 @@ type chunk struct {
 	done chan bool
 }
 
+// mostChunks is how many are read side by side at most: each takes memory.
+const mostChunks = 8
+
 var endOfRow = []byte("</row>")
 
 // readChunks reads rows as long as they are written the way that office programs nearly always
 // write them. What is not, from the start of its chunk on, and what is behind the last row,
 // stands in front of the scanner again.
 func (w *worksheet) readChunks() {
-	n := runtime.GOMAXPROCS(0) + 1
+	n := min(runtime.GOMAXPROCS(0), mostChunks) + 1
 	chunks, begun, taken := make([]*chunk, n), 0, 0
 	rest, more := bytes.Clone(w.xml.buf[w.xml.pos:]), true
 	usual := true

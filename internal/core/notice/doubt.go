@@ -146,48 +146,6 @@ func (r *reader) partOnly(g *group) bool {
 	return t.kind == 'w' && t.text != "middag" && (morningWords.has(t.text) && (t.text != "mañana" || r.tok(n-1).text == "la") || afternoonWords.has(t.text) || r.evening(n)) || (t.text == "a" || t.text == "p") && r.is(n+1, '.') && r.tok(n+2).text == "m" || t.text == "am" && (n == g.to || r.is(n-1, ',')) && !r.dayish(n+1) && r.weekday(n+1) == 0 || t.text == "pm"
 }
 
-// mayCount tells whether the number of a time, which stands at token i, may say how many there
-// are of what is behind it: at 3 berths, a las dos lanchas, bitte um 2 Termine.
-func (r *reader) mayCount(i int, c clock) bool {
-	if i < 0 || !c.bare || c.half > 0 || c.sure {
-		return false
-	}
-	n := i
-	for r.word(n, atWords) {
-		n++
-	}
-	next := r.tok(n + 1)
-	if n == i || next.kind != 'w' || !next.gap || smallWords.has(next.text) || dayLinks.has(next.text) || hourWords.has(next.text) || noThings.has(next.text) {
-		return false
-	}
-	if r.things(n + 1) {
-		return true
-	}
-	for _, k := range []int{i - 1, i - 2} { // geht es um
-		if r.word(k, countVerbs) && (k == i-1 || r.word(i-1, list("es sich het"))) {
-			return true
-		}
-	}
-	ends := func(list ...string) bool {
-		return slices.ContainsFunc(list, func(end string) bool { return strings.HasSuffix(next.text, end) })
-	}
-	switch r.tok(n - 1).text {
-	case "à":
-		return c.hour > 1 && ends("s", "x") && !sharpWords.has(next.text)
-	case "las":
-		return c.hour > 1 && ends("s") && !r.word(n-2, list("a de desde hasta sobre entre"))
-	case "alle":
-		return c.hour > 1 && ends("i", "che", "ghe")
-	}
-	return false
-}
-
-// noThings are words that end as things do of which there are several.
-var noThings = words(`menos moins mas más mais pues dans avec sans chez vers sous dès après puis tous toutes vous nous gracias todos todas ustedes vosotros`)
-
-// countVerbs are verbs whose at word is none of a time.
-var countVerbs = words(`look looks looking bitte bitten bittet bat geht gaat gaan handelt handeln kümmert kümmern vragen vraagt verzoek verzoeken verzoekt denk denken participer participe participent assister assiste assistent partecipare partecipa partecipano asistir asiste asisten participar participa participam assistir`)
-
 // ofAnother is the time of something that an event is for, or waits for: for the 9:00 ferry, once
 // the 10:00 ferry has left, pour le ferry de 9h.
 var ofAnother = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:(?:for|catch|meet|meets|meeting|once|when|as soon as|until|till|with) the (?:\d{1,2}[:.]\d\d(?: ?[ap]\.?m\.?)?|\d{4}|\d{1,2} ?[ap]\.?m\.?) \p{L}+|(?:für|zu|zur|zum|auf|mit|sobald|wenn) (?:die |der |den |dem |das )?\d{1,2}(?:[:.]\d\d)?[- ]Uhr[- ]\p{L}+|(?:pour|avec|dès) (?:le |la |l')\p{L}+ de \d{1,2} ?h|(?:para|con) (?:el|la) \p{L}+ de las \d{1,2}|(?:per|con) (?:il |la |lo |l')\p{L}+ delle \d{1,2}|(?:para|com) [oa] \p{L}+ das \d{1,2}|(?:voor|met) (?:de|het) \p{L}+ van \d{1,2})`)

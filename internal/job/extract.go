@@ -183,10 +183,9 @@ func occurrencesOf(ctx context.Context, objects []*ical.Object, zones ical.Zones
 	}
 	parts, err := InParts(ctx, len(objects), 512, func() func(from, to int) []event { // once all zones are known
 		var in []recur.Occurrence
-		var texts ical.Window
 		return func(from, to int) (events []event) {
 			for _, o := range objects[from:to] {
-				if recur.Outside(o, r.Window(), &texts) {
+				if recur.Outside(o, r.Window()) {
 					continue
 				}
 				s, err := recur.Read(o.Raws(), zones)

@@ -36,7 +36,7 @@ type span struct {
 	line     int32
 	calendar int32 // index into calendars
 	extras   int32 // as of Piece
-	rules    bool
+	days     Days
 	marked   marked
 }
 
@@ -141,7 +141,7 @@ func (g *grouper) take(p Piece) {
 
 func (g *grouper) event(p Piece) {
 	n := int32(len(g.pieces))
-	g.pieces = append(g.pieces, span{from: p.Offset, sum: g.sum(p.Raw), size: uint32(len(p.Raw)), line: int32(p.Line), calendar: int32(p.Calendar - 1), extras: int32(p.Extras), rules: p.Rules, marked: p.Marked})
+	g.pieces = append(g.pieces, span{from: p.Offset, sum: g.sum(p.Raw), size: uint32(len(p.Raw)), line: int32(p.Line), calendar: int32(p.Calendar - 1), extras: int32(p.Extras), days: p.Days, marked: p.Marked})
 	if p.Marked == byMark {
 		if g.marks == nil {
 			g.marks = map[int32]string{}
@@ -199,7 +199,7 @@ func (g *grouper) finish() {
 	at := int32(0)
 	for o, size := range g.sizes {
 		p := &g.pieces[g.first[o]]
-		g.Objects[o] = Object{UID: alias(g.uids[g.first[o]]), Line: p.line, doc: g.Document, first: at, Extras: p.extras, Single: size == 1 && !p.rules}
+		g.Objects[o] = Object{UID: alias(g.uids[g.first[o]]), Line: p.line, doc: g.Document, first: at, Extras: p.extras}
 		at += size
 	}
 	for n, i := range g.of {

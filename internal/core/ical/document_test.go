@@ -93,7 +93,7 @@ func sameInPieces(t *testing.T, d *Document, zones *TimeZones) {
 		for _, n := range []int{i, len(d.Objects) - 1 - i, i} {
 			one, other := &d.Objects[n], &pieces.Objects[n]
 			require.Equal(t, one.Raws(), other.Raws())
-			require.Equal(t, []any{one.UID, one.Line, one.Extras, one.Single}, []any{other.UID, other.Line, other.Extras, other.Single})
+			require.Equal(t, []any{one.UID, one.Line, one.Extras, one.Days()}, []any{other.UID, other.Line, other.Extras, other.Days()})
 			for part := range one.Parts() {
 				require.Equal(t, string(one.Part(part)), string(other.Glance(part, &w)))
 			}

@@ -23,10 +23,6 @@ type Object struct {
 	// Extras is where in the first component the lines begin whose names begin
 	// with X: none stands before. 0 when that was not looked at, -1 for none.
 	Extras int32
-	// Single tells that there is one component, and that no line of it begins
-	// with R: it does not repeat, and is no occurrence of another. False where
-	// that was not looked at.
-	Single bool
 }
 
 // NewObject gives an object of some components, which stands nowhere yet.

@@ -33,7 +33,7 @@ type Piece struct {
 	UID      []byte // the component's UID as written, nil when there is none
 	Override bool   // has a RECURRENCE-ID
 	Extras   int    // of a component: offset in Raw of its first own line that begins with X; -1 for none
-	Rules    bool   // of a component: an own line begins with R, as RRULE, RDATE and RECURRENCE-ID do
+	Days     Days   // of a component no own line of which begins with R, as those of RRULE, RDATE and RECURRENCE-ID do
 	Mark     []byte // of a component: the value of its Mark, where Marked says that it was read
 	Marked   marked
 	Close    bool // is the END:VCALENDAR line
@@ -249,6 +249,7 @@ func (r *Reader) cut(p Piece, n int, problem *fault.Fault) Piece {
 func (r *Reader) component(p Piece, name string, at int) Piece {
 	p.Name, p.Extras, p.Marked = name, -1, unmarked
 	var mark [2]int
+	var days daysRead
 	if !r.inside {
 		return r.cut(p, at, fault.Newf("BEGIN:%s outside of a VCALENDAR", fault.Shorten(name, 40)))
 	}
@@ -278,7 +279,7 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 			}
 			if open = open[:len(open)-1]; len(open) == 0 {
 				p = r.cut(p, end, nil)
-				p.UID = value(p.Raw, uid)
+				p.UID, p.Days = value(p.Raw, uid), days.days()
 				if p.Marked == byMark {
 					if p.Mark = bytes.TrimSpace(p.Raw[mark[0]:mark[1]]); bytes.Equal(p.Mark, p.UID) {
 						p.Marked = byUID
@@ -290,8 +291,14 @@ func (r *Reader) component(p Piece, name string, at int) Piece {
 			if len(open) == 1 && isProperty(line, "UID") {
 				uid = [2]int{at, end}
 			}
+		case ' ', '\t', '\r', '\n': // a blank line, behind whose fold a name may stand
+			days.unclear = days.unclear || len(bytes.TrimSpace(line)) > 0
+		case 'D', 'd':
+			if len(open) == 1 {
+				days.take(line)
+			}
 		case 'R', 'r':
-			p.Rules = p.Rules || len(open) == 1
+			days.unclear = days.unclear || len(open) == 1
 			if len(open) == 1 && isProperty(line, "RECURRENCE-ID") {
 				p.Override = true
 			}

@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"almanach/internal/core/fault"
+	"almanach/internal/core/index"
 )
 
 // Document is iCalendar text cut into objects, which can be written again with
@@ -67,7 +68,7 @@ func ParseDocument(ctx context.Context, data []byte) (*Document, error) {
 func (d *Document) parse(ctx context.Context, r *Reader, size int) error {
 	d.pieces = make([]span, 0, size/450)
 	expected := size / 500
-	g := grouper{Document: d, seed: maphash.MakeSeed(), byUID: make(map[uint64]int32, expected), uids: make([][]byte, 0, expected), of: make([]int32, 0, expected), sizes: make([]int32, 0, expected), first: make([]int32, 0, expected), plain: make([]int32, 0, expected)}
+	g := grouper{Document: d, seed: maphash.MakeSeed(), byUID: index.New(expected), uids: make([][]byte, 0, expected), of: make([]int32, 0, expected), sizes: make([]int32, 0, expected), first: make([]int32, 0, expected), plain: make([]int32, 0, expected)}
 	for n := 0; ; n++ {
 		if n%4096 == 0 && ctx.Err() != nil {
 			return ctx.Err()
@@ -115,13 +116,13 @@ func (d *Document) place(p Piece) {
 type grouper struct {
 	*Document
 	seed  maphash.Seed
-	byUID map[uint64]int32 // index of the object
-	uids  [][]byte         // by piece
-	of    []int32          // object of each piece
-	sizes []int32          // components of each object
-	first []int32          // piece of each object
-	plain []int32          // line of the first component without RECURRENCE-ID of each object; 0 for none
-	block []byte           // for bytes that outlast their pieces
+	byUID index.Table // of objects
+	uids  [][]byte    // by piece
+	of    []int32     // object of each piece
+	sizes []int32     // components of each object
+	first []int32     // piece of each object
+	plain []int32     // line of the first component without RECURRENCE-ID of each object; 0 for none
+	block []byte      // for bytes that outlast their pieces
 }
 
 func (g *grouper) take(p Piece) {
@@ -159,10 +160,14 @@ func (g *grouper) event(p Piece) {
 	o := int32(len(g.sizes))
 	if p.UID != nil {
 		h := maphash.Bytes(g.seed, p.UID)
-		if known, ok := g.byUID[h]; ok && bytes.Equal(g.uids[g.first[known]], p.UID) {
-			o = known
-		} else {
-			g.byUID[h] = o
+		for known := range g.byUID.Under(h) {
+			if bytes.Equal(g.uids[g.first[known]], p.UID) {
+				o = known
+				break
+			}
+		}
+		if int(o) == len(g.sizes) {
+			g.byUID.Add(h, o)
 		}
 	}
 	if int(o) == len(g.sizes) {

@@ -9,6 +9,7 @@ import (
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/identity"
+	"almanach/internal/core/index"
 	"almanach/internal/core/match"
 	"almanach/internal/core/table"
 )
@@ -70,8 +71,9 @@ type Batch struct {
 	ids      []identity.ID // by row; zero for rows that are not wanted
 	fate     []Fate
 	notes    map[int]Notes
-	first    map[identity.ID]int32 // row of each key that is wanted, or was until rows of it collided
-	present  map[identity.ID]Fate  // keys of other rows
+	first    index.Table // row of each key that is wanted, or was until rows of it collided
+	seed     maphash.Seed
+	present  map[identity.ID]Fate // keys of other rows
 	identity string
 	met      [2]int // rows that met leave_out and cancel_when
 
@@ -84,9 +86,8 @@ type Batch struct {
 // key, or share a key. Blank rows must not be among them. What can be done side
 // by side is run by beside; nil does one after the other.
 func NewBatch(m *Mapping, rows table.Rows, beside Concurrently) *Batch {
-	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, rows.Len()), fate: make([]Fate, rows.Len()), notes: map[int]Notes{}, identity: m.intake.Identity, occurrences: map[int]changedDate{}}
-	s := sorter{Batch: b, first: make(map[identity.ID]int32, rows.Len()), folded: make(map[uint64]int32, rows.Len()), seed: maphash.MakeSeed()}
-	b.first, b.present = s.first, map[identity.ID]Fate{}
+	b := &Batch{Rows: rows, Mapping: m, ids: make([]identity.ID, rows.Len()), fate: make([]Fate, rows.Len()), notes: map[int]Notes{}, identity: m.intake.Identity, first: index.New(rows.Len()), seed: maphash.MakeSeed(), present: map[identity.ID]Fate{}, occurrences: map[int]changedDate{}}
+	s := sorter{Batch: b, folded: index.New(rows.Len())}
 	if beside == nil || m.occurrence != nil || m.leaveOut != nil { // what a row is may depend on its dates
 		m.Learn(rows)
 		b.mapper = m.Mapper()
@@ -120,10 +121,8 @@ func (b *Batch) leave(i int, k identity.Key, why Why, reason string) {
 // sorter finds the fates of a batch's rows.
 type sorter struct {
 	*Batch
-	first          map[identity.ID]int32
-	folded         map[uint64]int32 // by the form in which keys collide
-	seed           maphash.Seed
-	doubled, alike [][2]int // rows that share a key, and those that nearly do
+	folded         index.Table // by the form in which keys collide
+	doubled, alike [][2]int    // rows that share a key, and those that nearly do
 	key            identity.Key
 	buf, other     []byte
 }
@@ -217,24 +216,25 @@ func (s *sorter) file(i int, row table.Row) {
 		return
 	}
 	s.ids[i] = id
-	if j, ok := s.first[id]; ok {
-		s.doubled = append(s.doubled, [2]int{int(j), i})
+	h := maphash.Bytes(s.seed, id[:])
+	if j := s.under(h, id); j >= 0 {
+		s.doubled = append(s.doubled, [2]int{j, i})
 		return
 	}
-	s.first[id] = int32(i)
+	s.first.Add(h, int32(i))
 	if changes {
 		return // the key is its series'
 	}
 	s.buf = s.key.AppendFold(s.buf[:0])
-	h := maphash.Bytes(s.seed, s.buf)
-	if j, ok := s.folded[h]; ok {
+	h = maphash.Bytes(s.seed, s.buf)
+	for j := range s.folded.Under(h) {
 		s.other = s.Mapping.Key(s.Rows.At(int(j))).AppendFold(s.other[:0])
 		if string(s.other) == string(s.buf) {
 			s.alike = append(s.alike, [2]int{int(j), i})
 			return
 		}
 	}
-	s.folded[h] = int32(i)
+	s.folded.Add(h, int32(i))
 }
 
 // settleAlike holds keys that differ only by case or leading zeros.
@@ -347,7 +347,9 @@ func (b *Batch) Fate(i int) (Fate, identity.ID) { return b.fate[i], b.ids[i] }
 func (b *Batch) Map(m *Mapper, i int, w *Wanted) *fault.Fault {
 	o, changes := b.occurrences[i]
 	if !changes {
+		m.row = i
 		f := m.Map(b.Rows.At(i), w)
+		m.row = -1
 		w.Notes |= b.notes[i]
 		return f
 	}
@@ -392,15 +394,21 @@ func (b *Batch) Leave(i int, why Why) {
 // RowOf gives the first row whose key has the ID, as long as it was wanted when
 // the batch was sorted; -1 for none.
 func (b *Batch) RowOf(id identity.ID) int {
-	if i, ok := b.first[id]; ok {
-		return int(i)
+	return b.under(maphash.Bytes(b.seed, id[:]), id)
+}
+
+func (b *Batch) under(hash uint64, id identity.ID) int {
+	for i := range b.first.Under(hash) {
+		if b.ids[i] == id {
+			return int(i)
+		}
 	}
 	return -1
 }
 
 // Present tells whether a key of the source has the ID, and its row's fate.
 func (b *Batch) Present(id identity.ID) (Fate, bool) {
-	if i, ok := b.first[id]; ok {
+	if i := b.RowOf(id); i >= 0 {
 		return b.fate[i], true
 	}
 	f, ok := b.present[id]

@@ -2,6 +2,7 @@ package intake
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -19,6 +20,29 @@ type company struct {
 	clock    time.Duration    // the length beyond which an event with times stands out; 0 for any
 	days     time.Duration    // likewise of whole days
 	ordinary [2]time.Duration // what they usually last: with times, and in whole days
+	starts   []plainStart     // by row of the batch that was learnt
+}
+
+// plainStart is a start that is a day and, maybe, a time of day, and says nothing else, so
+// that it need not be read twice. A million rows have one each.
+type plainStart struct {
+	day   int32 // since 1970
+	clock int32 // as of moment.Value; notPlain for any other start
+}
+
+const notPlain = math.MinInt32
+
+// plain gives what a reading comes to, where that is all it says.
+func (r *reading) plain() plainStart {
+	p := plainStart{int32(r.Date / day24), int32(r.Clock)}
+	if *r != p.reading() {
+		p.clock = notPlain
+	}
+	return p
+}
+
+func (p plainStart) reading() reading {
+	return reading{Value: moment.Value{HasDate: true, Date: int64(p.day) * day24, Clock: int(p.clock), EndClock: moment.NoClock}}
 }
 
 // place tells a row from all others of a batch.
@@ -31,8 +55,8 @@ type place struct {
 type dated struct {
 	place
 	at    int32 // its index
-	day   int64
-	clock int // moment.NoClock without one
+	day   int32 // since 1970
+	clock int32 // moment.NoClock without one
 }
 
 // The least rows that make company, and how far from it a date must be, in
@@ -68,25 +92,30 @@ func (m *Mapping) learnCompany(rows table.Rows) {
 func (m *Mapping) starts(rows table.Rows) []dated {
 	mapper := m.Mapper() // it must not outlive the learning
 	out := make([]dated, 0, rows.Len())
+	m.company.starts = make([]plainStart, rows.Len())
 	for i, r := range rows.All() {
+		m.company.starts[i].clock = notPlain
 		if r.Fault != nil || r.Hidden {
 			continue
 		}
 		mapper.eval.Load(r)
 		if v, f := mapper.read(m.start, r); f == nil && v.HasDate {
-			out = append(out, dated{place{r.Origin, r.Number}, int32(i), v.Date / day24, v.Clock})
+			out = append(out, dated{place{r.Origin, r.Number}, int32(i), int32(v.Date / day24), int32(v.Clock)})
+			m.company.starts[i] = v.plain()
 		}
 	}
 	return out
 }
 
-func (d dated) date() string { return shortDate(d.day * day24) }
+func (d dated) date() string { return showDay(d.day) }
+
+func showDay(day int32) string { return shortDate(int64(day) * day24) }
 
 // oddYear finds dates a year or more away from all others, which stand close
 // together: a slip in the year, where another year would put them among the
 // others.
 func oddYear(list []dated, odd map[place]string) {
-	days := make([]int64, len(list))
+	days := make([]int32, len(list))
 	for i, d := range list {
 		days[i] = d.day
 	}
@@ -102,7 +131,7 @@ func oddYear(list []dated, odd map[place]string) {
 			continue
 		}
 		for years := -10; years <= 10; years++ {
-			if there := zone.Civil(d.day*day24).AddDate(years, 0, 0).Unix() / day24; there >= low-31 && there <= high+31 {
+			if there := int32(zone.Civil(int64(d.day)*day24).AddDate(years, 0, 0).Unix() / day24); there >= low-31 && there <= high+31 {
 				found = append(found, d)
 				break
 			}
@@ -112,7 +141,7 @@ func oddYear(list []dated, odd map[place]string) {
 		return
 	}
 	for _, d := range found {
-		odd[d.place] = fmt.Sprintf("is %s, and nearly all other rows are from %s to %s", d.date(), shortDate(low*day24), shortDate(high*day24))
+		odd[d.place] = fmt.Sprintf("is %s, and nearly all other rows are from %s to %s", d.date(), showDay(low), showDay(high))
 	}
 }
 
@@ -123,7 +152,7 @@ const dawn = 6 * 3600
 // 2:30 was meant to be half past two in the afternoon.
 func oddClock(list []dated, odd map[place]string) {
 	night := 0
-	first, last, timed := 24*3600, 0, 0
+	first, last, timed := int32(24*3600), int32(0), 0
 	for _, d := range list {
 		switch {
 		case d.clock == moment.NoClock || d.clock == 0:
@@ -142,7 +171,7 @@ func oddClock(list []dated, odd map[place]string) {
 		if d.clock == moment.NoClock || d.clock == 0 || d.clock >= dawn {
 			continue
 		}
-		odd[d.place] = fmt.Sprintf("is at %s, in the night, and the other rows are between %s and %s", showClock(d.clock), showClock(first), showClock(last))
+		odd[d.place] = fmt.Sprintf("is at %s, in the night, and the other rows are between %s and %s", showClock(int(d.clock)), showClock(int(first)), showClock(int(last)))
 	}
 }
 
@@ -163,7 +192,7 @@ func oddOrder(list []dated, odd map[place]string) {
 		}
 	}
 	few := max(1, len(list)/20)
-	sign := int64(1)
+	sign := 1
 	switch {
 	case up > 2*few && down <= few:
 	case down > 2*few && up <= few:
@@ -208,8 +237,8 @@ func oddMonth(list []dated, rows table.Rows, odd map[place]string) {
 		return "", month{}
 	}
 	fits := func(d dated, m month) bool {
-		for _, days := range []int64{0, -outOfMonth, outOfMonth} {
-			if t := zone.Civil((d.day + days) * day24); int(t.Month()) == m.month && (m.year == 0 || t.Year() == m.year) {
+		for _, days := range []int32{0, -outOfMonth, outOfMonth} {
+			if t := zone.Civil(int64(d.day+days) * day24); int(t.Month()) == m.month && (m.year == 0 || t.Year() == m.year) {
 				return true
 			}
 		}

@@ -289,11 +289,12 @@ type Mapper struct {
 	scratch []byte
 	parts   identity.Key // of the row that was asked for last
 	given   given        // what the row at hand says of its span
+	row     int          // index of the row at hand in what was learnt; -1 where it is not known
 }
 
 // Mapper gives a new mapper. The rows must have been learnt.
 func (m *Mapping) Mapper() *Mapper {
-	out := &Mapper{Mapping: m, columns: make([]*moment.Reader, len(m.columns)), virtual: make([]*moment.Reader, len(m.virtual)), memos: make([]template.Memo, event.NumFields+len(m.people))}
+	out := &Mapper{Mapping: m, columns: make([]*moment.Reader, len(m.columns)), virtual: make([]*moment.Reader, len(m.virtual)), memos: make([]template.Memo, event.NumFields+len(m.people)), row: -1}
 	for i, c := range m.columns {
 		if c != nil {
 			out.columns[i] = c.Reader()

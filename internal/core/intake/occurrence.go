@@ -113,9 +113,7 @@ func (b *Batch) Occurrence(i int) (series identity.ID, date int64, ok bool) {
 // the source has none.
 func (b *Batch) SeriesRow(i int) int {
 	if o, changes := b.occurrences[i]; changes {
-		if row, ok := b.first[o.series]; ok {
-			return int(row)
-		}
+		return b.RowOf(o.series)
 	}
 	return -1
 }
@@ -128,15 +126,15 @@ type changedDate struct {
 
 // mapOccurrence maps row i, which changes one date of a series of this source.
 func (b *Batch) mapOccurrence(m *Mapper, i int, o changedDate, w *Wanted) *fault.Fault {
-	master, ok := b.first[o.series]
-	if !ok {
+	master := b.RowOf(o.series)
+	if master < 0 {
 		return fault.New(b.Mapping.Key(b.Rows.At(i)).String(), "is the key of no series in the source").Do("add the row of the series, or correct the key")
 	}
-	if b.fate[master] != WantedRow || m.Map(b.Rows.At(int(master)), w) != nil {
-		return fault.Newf("its series in row %d is held", b.Rows.At(int(master)).Number).Do("correct that row first")
+	if b.fate[master] != WantedRow || m.Map(b.Rows.At(master), w) != nil {
+		return fault.Newf("its series in row %d is held", b.Rows.At(master).Number).Do("correct that row first")
 	}
 	if w.Cancel {
-		return fault.Newf("its series in row %d is cancelled", b.Rows.At(int(master)).Number).Do("remove this row")
+		return fault.Newf("its series in row %d is cancelled", b.Rows.At(master).Number).Do("remove this row")
 	}
 	return m.MapOccurrence(b.Rows.At(i), o.date, w)
 }

@@ -160,7 +160,7 @@ func (m *Mapper) span(row table.Row, w *Wanted) (event.Span, *fault.Fault) {
 func (m *Mapper) said(row table.Row) (*given, *fault.Fault) {
 	m.given = given{}
 	g := &m.given
-	start, startFault := m.read(m.start, row)
+	start, startFault := m.readStart(row)
 	if startFault == nil && start.Open == moment.OpenStart {
 		startFault = m.start.fault(m, row, saysOpen, "gives the end of a range, where the start is wanted")
 	}

@@ -91,6 +91,16 @@ func (m *Mapper) read(s *moments, row table.Row) (reading, *fault.Fault) {
 	return out, nil
 }
 
+// readStart reads the start, or remembers what it came to while it was learnt.
+func (m *Mapper) readStart(row table.Row) (reading, *fault.Fault) {
+	if m.start != nil && m.row >= 0 && m.row < len(m.company.starts) {
+		if p := m.company.starts[m.row]; p.clock != notPlain {
+			return p.reading(), nil
+		}
+	}
+	return m.read(m.start, row)
+}
+
 // halve applies an am or pm of a column of its own to the times beside it.
 func halve(v *moment.Value, half int, c table.Cell) *fault.Fault {
 	for _, clock := range []*int{&v.Clock, &v.EndClock} {

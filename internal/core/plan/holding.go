@@ -2,6 +2,7 @@ package plan
 
 import (
 	"bytes"
+	"hash/maphash"
 	"strings"
 	"sync"
 
@@ -10,6 +11,7 @@ import (
 	"almanach/internal/core/event"
 	"almanach/internal/core/ical"
 	"almanach/internal/core/identity"
+	"almanach/internal/core/index"
 )
 
 // Holding is what one calendar holds, found again by identity. It is only read
@@ -20,9 +22,10 @@ type Holding struct {
 	Zones  ical.Zones
 
 	objects []*ical.Object
-	byUID   bool   // some component of ours is known by its UID alone
-	slots   []slot // of components that bear one of our identities
-	index   map[identity.ID]int32
+	byUID   bool        // some component of ours is known by its UID alone
+	slots   []slot      // of components that bear one of our identities
+	index   index.Table // of slots, by their identities
+	seed    maphash.Seed
 	twins   map[identity.ID]int
 	claims  map[identity.ID][]slot // the components behind twins
 	others  sync.Once
@@ -44,7 +47,7 @@ type slot struct {
 
 // NewHolding gives the holding of a calendar's objects.
 func NewHolding(name string, target bool, zones ical.Zones, objects []*ical.Object) *Holding {
-	h := &Holding{Name: name, Target: target, Zones: zones, objects: objects, slots: make([]slot, 0, len(objects)), index: make(map[identity.ID]int32, len(objects)), twins: map[identity.ID]int{}, claims: map[identity.ID][]slot{}}
+	h := &Holding{Name: name, Target: target, Zones: zones, objects: objects, slots: make([]slot, 0, len(objects)), index: index.New(len(objects)), seed: maphash.MakeSeed(), twins: map[identity.ID]int{}, claims: map[identity.ID][]slot{}}
 	var texts ical.Window
 	for n, o := range objects {
 		h.take(int32(n), o, &texts)
@@ -78,15 +81,26 @@ func (h *Holding) take(n int32, o *ical.Object, texts *ical.Window) {
 
 func (h *Holding) add(s slot, marked bool) {
 	h.byUID = h.byUID || !marked
-	if n, known := h.index[s.id]; known {
+	hash := maphash.Bytes(h.seed, s.id[:])
+	if n := h.slotOf(hash, s.id); n >= 0 {
 		if !h.follows(h.slots[n], s) {
 			h.twins[s.id]++
 			h.claims[s.id] = append(h.claims[s.id], s)
 		}
 		return
 	}
-	h.index[s.id] = int32(len(h.slots))
+	h.index.Add(hash, int32(len(h.slots)))
 	h.slots = append(h.slots, s)
+}
+
+// slotOf gives the slot of an identity, -1 for none.
+func (h *Holding) slotOf(hash uint64, id identity.ID) int32 {
+	for n := range h.index.Under(hash) {
+		if h.slots[n].id == id {
+			return n
+		}
+	}
+	return -1
 }
 
 // follows tells whether a component is the rest of a series that another program
@@ -218,11 +232,10 @@ func (f *Found) extras() int {
 // Find gives the component of an identity; one without an object when there is
 // none.
 func (h *Holding) Find(id identity.ID) Found {
-	n, ok := h.index[id]
-	if !ok {
-		return Found{}
+	if n := h.slotOf(maphash.Bytes(h.seed, id[:]), id); n >= 0 {
+		return h.found(n)
 	}
-	return h.found(n)
+	return Found{}
 }
 
 func (h *Holding) found(n int32) Found {

@@ -18,7 +18,7 @@ import (
 // lower floors only. What stands together on one floor is strangers to each
 // other.
 var floors = [][]string{
-	{"core/fault", "core/pattern"},
+	{"core/fault", "core/pattern", "core/index"},
 	{"core/table", "core/zone"},
 	{"core/moment", "core/rule"},
 	{"core/notice"},

@@ -142,7 +142,11 @@ func (r *reconciler) mapAll(ctx context.Context) (rows []mappedRow, spans []even
 				if fate != intake.WantedRow {
 					continue
 				}
-				if f := r.batch.Map(mapper, i, &w); f != nil {
+				mapped, brief := r.batch.Map, known && !r.met(i, id) // most are outside of the range
+				if brief {
+					mapped = r.batch.Brief
+				}
+				if f := mapped(mapper, i, &w); f != nil {
 					if out.held == nil {
 						out.held = map[int]*fault.Fault{}
 					}
@@ -156,8 +160,10 @@ func (r *reconciler) mapAll(ctx context.Context) (rows []mappedRow, spans []even
 				switch {
 				case !known && !w.Cancel:
 					out.spans = append(out.spans, w.Event.When)
-				case known && !r.met(i, id) && (w.Cancel || !r.wantedIn(w.Event.When)):
+				case brief && (w.Cancel || !r.wantedIn(w.Event.When)):
 					continue
+				case brief:
+					_ = r.batch.Map(mapper, i, &w) // it has not failed
 				}
 				out.rows = append(out.rows, mappedRow{i, id, w})
 				w = intake.Wanted{}

@@ -363,6 +363,14 @@ func (b *Batch) Map(m *Mapper, i int, w *Wanted) *fault.Fault {
 	return f
 }
 
+// Brief is Map, but texts that cannot fail are passed over: it tells when the event of a row
+// is, or why the row is held.
+func (b *Batch) Brief(m *Mapper, i int, w *Wanted) *fault.Fault {
+	m.brief = true
+	defer func() { m.brief = false }()
+	return b.Map(m, i, w)
+}
+
 // Proposal gives the event that a row of running text would be loaded as, were it
 // not held; nil where it has none.
 func (b *Batch) Proposal(i int) *event.Event {

@@ -300,6 +300,9 @@ func (m *Mapper) rendered(t *template.Template, row table.Row) (text string, set
 }
 
 func (m *Mapper) fillText(t *textField, row table.Row, w *Wanted) *fault.Fault {
+	if m.brief && t.certain(row) {
+		return nil
+	}
 	text, set, f := m.rendered(t.template, row)
 	if f == nil && text != "" && t.read != nil {
 		raw := text
@@ -320,6 +323,15 @@ func (m *Mapper) fillText(t *textField, row table.Row, w *Wanted) *fault.Fault {
 	}
 	w.Event.SetText(t.field, text)
 	return nil
+}
+
+// certain tells that a field cannot fail for a row, and that a title has some text.
+func (t *textField) certain(row table.Row) bool {
+	if t.read != nil {
+		return false
+	}
+	certain, says := t.template.Certain(row)
+	return certain && (t.field != event.Title || says && t.template.Filled(row))
 }
 
 // fillMarkdown gives the event its description as plain and as styled text. Of

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"almanach/internal/core/event"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 )
@@ -74,8 +75,8 @@ func TestGenerated(t *testing.T) {
 		r := rand.New(rand.NewPCG(seed, uint64(n)))
 		s := styleOf(r)
 		layout := r.IntN(6)
-		event := []string{"start: '{A}'", "start: '{A} {B}', end: '{C}'", "start: '{A} {B}'", "start: '{A}', end: '{B}'", "start: '{A} {B}', length: '{C}'", "start: '{A} {B}', end: '{C} {D}'"}[layout]
-		in, faults := Parse("x.yaml", []byte("key: No\ninto: c\nevent: { title: '{No}', "+event+" }\n"))
+		fields := []string{"start: '{A}'", "start: '{A} {B}', end: '{C}'", "start: '{A} {B}'", "start: '{A}', end: '{B}'", "start: '{A} {B}', length: '{C}'", "start: '{A} {B}', end: '{C} {D}'"}[layout]
+		in, faults := Parse("x.yaml", []byte("key: No\ninto: c\nevent: { title: '{No}', "+fields+" }\n"))
 		require.Empty(t, faults)
 		var rows []table.Row
 		var want []string
@@ -116,12 +117,14 @@ func TestGenerated(t *testing.T) {
 		}
 		m, faults := in.Compile(table.Header{"No", "A", "B", "C", "D"}, book, zone.UTC, time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC))
 		require.Empty(t, faults)
-		m.Learn(table.Hold(rows...))
+		b := NewBatch(m, table.Hold(rows...), nil)
 		mapper := m.Mapper()
 		for i, cells := range rows {
-			var w Wanted
+			var w, again Wanted
 			got := "held"
-			f := mapper.Map(cells, &w)
+			f := b.Map(mapper, i, &w)
+			require.Equal(t, f, mapper.Map(cells, &again))
+			require.Equal(t, w, again, "whether or not its start was read before")
 			if f == nil {
 				got = w.Event.When.String()
 			}
@@ -130,4 +133,39 @@ func TestGenerated(t *testing.T) {
 			}
 		}
 	}
+}
+
+// A row that is mapped in brief is at the same time, and held for the same reasons.
+func TestBrief(t *testing.T) {
+	book, err := zone.NewBook(nil)
+	require.NoError(t, err)
+	r := rand.New(rand.NewPCG(3, 4))
+	briefly := 0
+	for n := range 300 {
+		fields := "{ title: '" + pick(r, "{A}", "Call of {A}", "- {A}", "{upper(A)}", "At {B}[ with {A}] at {B}", "{A} {B}", "Call", `Call of {dateform(D, "d")}`) + "', location: '" + pick(r, "{B}", "Berth {B}", "{trim(A)}") + "', url: '{C}', start: '{D}', length: '1h' }"
+		in, faults := Parse("x.yaml", []byte("key: No\ninto: c\ncancel_when: 'A == \"off\"'\nevent: "+fields+"\n"))
+		require.Empty(t, faults)
+		rows := make([]table.Row, 30)
+		for i := range rows {
+			rows[i] = row(fmt.Sprint(i), pick(r, "Grey Petrel", "", " ", "\u200b", "off", "#REF!"), pick(r, "3", "", "#N/A"), pick(r, "", "https://tarn-haven.example/1", "no link"), pick(r, "14/03/2026 8:15", "14/03/2026", "tba", ""))
+			for c := range rows[i].Cells {
+				if strings.HasPrefix(rows[i].Cells[c].Text, "#") {
+					rows[i].Cells[c].Kind = table.Bad
+				}
+			}
+		}
+		m, faults := in.Compile(table.Header{"No", "A", "B", "C", "D"}, book, zone.UTC, time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC))
+		require.Empty(t, faults)
+		b := NewBatch(m, table.Hold(rows...), nil)
+		mapper := m.Mapper()
+		for i := range rows {
+			var whole, brief Wanted
+			require.Equal(t, b.Map(mapper, i, &whole), b.Brief(mapper, i, &brief), "sheet %d, row %d: %s", n, i, fields)
+			require.Equal(t, []any{whole.Event.When, whole.Cancel}, []any{brief.Event.When, brief.Cancel})
+			if whole.Event.Text(event.Title) != brief.Event.Text(event.Title) {
+				briefly++
+			}
+		}
+	}
+	require.Greater(t, briefly, 100)
 }

@@ -289,6 +289,7 @@ type Mapper struct {
 	scratch []byte
 	parts   identity.Key // of the row that was asked for last
 	given   given        // what the row at hand says of its span
+	brief   bool         // see Batch.Brief
 	row     int          // index of the row at hand in what was learnt; -1 where it is not known
 }
 
@@ -421,7 +422,7 @@ func (m *Mapper) fill(row table.Row, w *Wanted) *fault.Fault {
 		}
 	}
 	f = m.fillFields(row, w)
-	if w.Event.Text(event.Title) == "" && !f.About("title") {
+	if w.Event.Text(event.Title) == "" && !f.About("title") && !m.briefTitle(row) {
 		f = fault.Join(m.noTitle(row), f)
 	}
 	span, when := m.span(row, w)
@@ -433,6 +434,11 @@ func (m *Mapper) fill(row table.Row, w *Wanted) *fault.Fault {
 	}
 	w.Event.SetWhen(span)
 	return m.fillReminders(row, w)
+}
+
+// briefTitle tells that the title is empty only because it was passed over.
+func (m *Mapper) briefTitle(row table.Row) bool {
+	return m.brief && slices.ContainsFunc(m.texts, func(t textField) bool { return t.field == event.Title && t.certain(row) })
 }
 
 func (m *Mapper) noTitle(row table.Row) *fault.Fault {

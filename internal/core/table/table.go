@@ -201,6 +201,17 @@ func (r *Row) Cell(i int) Cell {
 	return r.Cells[i]
 }
 
+// Kind gives the kind of the cell in column i, Empty beyond the last.
+func (r *Row) Kind(i int) Kind {
+	switch {
+	case i < 0 || i >= r.Width():
+		return Empty
+	case r.held != nil:
+		return r.held.cells[r.from+uint32(i)].kind
+	}
+	return r.Cells[i].Kind
+}
+
 // Filled tells whether the cell in column i holds anything but white space.
 func (r *Row) Filled(i int) bool {
 	c := r.Cell(i)

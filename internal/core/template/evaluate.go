@@ -126,8 +126,10 @@ func (e *Evaluator) join(t *Template) (text string, gap bool, f *fault.Fault) {
 			part, f = e.expression(p)
 		case p.optional != nil:
 			var inner bool
-			part, inner, f = e.join(p.optional)
-			if f == nil && inner && !e.says(p.optional) {
+			if part, inner, f = e.join(p.optional); f != nil {
+				return "", false, f
+			}
+			if inner && !e.says(p.optional) {
 				part = ""
 			}
 			gap = gap || inner && part == ""

@@ -16,6 +16,7 @@ package template
 import (
 	"strconv"
 	"strings"
+	"unicode"
 
 	"github.com/expr-lang/expr"
 	"github.com/expr-lang/expr/vm"
@@ -304,6 +305,20 @@ func (t *Template) Fixed() (string, bool) {
 func (t *Template) Filled(row table.Row) bool {
 	filled, any := t.anyFilled(row)
 	return filled || !any
+}
+
+// Certain tells that the template cannot fail for a row: it is made of text and of cells, none of
+// which has an error value. says tells that its text holds a letter or a digit besides.
+func (t *Template) Certain(row table.Row) (certain, says bool) {
+	for _, p := range t.parts {
+		switch {
+		case p.program != nil || p.optional != nil || p.column >= 0 && row.Kind(p.column) == table.Bad:
+			return false, false
+		case p.column < 0:
+			says = says || strings.ContainsFunc(p.literal, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) })
+		}
+	}
+	return true, says
 }
 
 func (t *Template) anyFilled(row table.Row) (filled, any bool) {

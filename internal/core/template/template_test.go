@@ -75,6 +75,15 @@ func TestTemplates(t *testing.T) {
 	}
 }
 
+// What fails in brackets fails, whatever stands behind them.
+func TestBracketsFail(t *testing.T) {
+	compiled, e, f := compile(t, `[on {dateform(Day, "d")}: ]{Name}`)
+	require.Nil(t, f)
+	e.Load(row("1", "corvane", "later"))
+	_, f = e.Render(compiled)
+	assert.ErrorContains(t, f, "dateform")
+}
+
 func TestTemplatesRefused(t *testing.T) {
 	for template, want := range map[string]string{
 		"{Nmae}": `"Nmae" is not a column`, "{Name": "a { is not closed", "Name}": "a } closes nothing", "[{Name}": "a [ is not closed", `{uper(Name)}`: `"uper" is not a function`, `{now()}`: "is not a function", `{Name +}`: "it ends too early", `{Name = 3}`: "= is not expected here", `{repeat(Name, 9)}`: "is not a function", `{dateform(Name)}`: "wants a column and a form", `{[1,2][5]}`: "",

@@ -196,7 +196,7 @@ func TestSpeed(t *testing.T) {
 			cpu := median(mine, func(c cost) float64 { return c.cpu }) / median(its, func(c cost) float64 { return c.cpu })
 			memory := median(mine, func(c cost) float64 { return c.memory }) / median(its, func(c cost) float64 { return c.memory })
 			figure := fmt.Sprintf("%.1f / %.1f / %.1f", wall, cpu, memory)
-			t.Logf("%-28s %8s  %-18s  %.2f s, %.0f MB", task.name, size, figure, median(mine, func(c cost) float64 { return c.wall }), median(mine, func(c cost) float64 { return c.memory })/1024)
+			t.Logf("%-28s %8s  %.2f / %.2f / %.2f  %.2f s, %.0f MB", task.name, size, wall, cpu, memory, median(mine, func(c cost) float64 { return c.wall }), median(mine, func(c cost) float64 { return c.memory })/1024)
 			if figures[task.name] == nil {
 				names = append(names, task.name)
 			}

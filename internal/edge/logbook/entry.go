@@ -33,8 +33,12 @@ type Entry struct {
 	Held uint64 `json:"-"` // print of what stood there afterwards; 0 where it was not done, or not known
 }
 
-// partSize is how many entries are packed together.
-const partSize = 4096
+// partSize is how many entries are packed together, and atOnce how many of them are
+// encoded at once: what encodes them keeps them twice in memory.
+const (
+	partSize = 4096
+	atOnce   = 256
+)
 
 // part is entries as they are kept, each field of all of them together: that
 // takes a third of the time that one entry after the other does.
@@ -105,11 +109,14 @@ func pack(n int, entry func(i int) Entry) ([][]byte, error) {
 			var b bytes.Buffer
 			z, err := flate.NewWriter(nil, flate.BestSpeed)
 			for k := int(next.Add(1)) - 1; k < len(parts) && err == nil; k = int(next.Add(1)) - 1 {
-				from := k * partSize
-				p.fill(min(partSize, n-from), func(i int) Entry { return entry(from + i) })
 				b.Reset()
 				z.Reset(&b)
-				err = errors.Join(gob.NewEncoder(z).Encode(&p), z.Close())
+				encoder := gob.NewEncoder(z)
+				for from := k * partSize; from < min(n, (k+1)*partSize); from += atOnce {
+					p.fill(min(atOnce, n-from), func(i int) Entry { return entry(from + i) })
+					err = errors.Join(err, encoder.Encode(&p))
+				}
+				err = errors.Join(err, z.Close())
 				parts[k] = bytes.Clone(b.Bytes())
 			}
 			return err
@@ -120,16 +127,27 @@ func pack(n int, entry func(i int) Entry) ([][]byte, error) {
 
 // unpack gives the entries of a part. Those of before 2026-11-26 are a list of
 // entries.
-func unpack(data []byte) ([]Entry, error) {
-	decode := func(to any) error {
-		return gob.NewDecoder(io.LimitReader(flate.NewReader(bytes.NewReader(data)), 4<<30)).Decode(to)
+func unpack(data []byte) (out []Entry, err error) {
+	decoder := func() *gob.Decoder {
+		return gob.NewDecoder(io.LimitReader(flate.NewReader(bytes.NewReader(data)), 4<<30))
 	}
-	var p part
-	if decode(&p) == nil {
-		return p.entries()
+	for d := decoder(); ; {
+		var p part
+		switch err := d.Decode(&p); {
+		case errors.Is(err, io.EOF):
+			return out, nil
+		case err != nil && out == nil:
+			err = decoder().Decode(&out)
+			return out, err
+		case err != nil:
+			return nil, err
+		}
+		entries, err := p.entries()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, entries...)
 	}
-	var list []Entry
-	return list, decode(&list)
 }
 
 // packPrints packs the prints of a run. Most are those of its entries, so they

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 	"testing"
 
@@ -71,12 +72,16 @@ func TestRuns(t *testing.T) {
 func TestParts(t *testing.T) {
 	bare := []Entry{{Kind: plan.Create, Calendar: "berths", UID: "a", Key: "TH-1", Title: "Corvane", Print: 7}, {Kind: plan.Create, Calendar: "works", UID: "b"}}
 	full := append([]Entry{{Kind: plan.Change, UID: "c", When: "2026-03-05", Fields: []string{"start", "title"}, Before: [][]byte{[]byte("x"), []byte("y")}, After: [][]byte{[]byte("z")}, Needs: 1}, {Kind: plan.Remove, UID: "d", Before: [][]byte{[]byte("w")}}}, bare...)
-	for _, entries := range [][]Entry{bare, full} {
+	for _, entries := range [][]Entry{bare, full, slices.Repeat(full, atOnce)} {
 		parts, err := pack(len(entries), func(i int) Entry { return entries[i] })
 		require.NoError(t, err)
 		got, err := unpack(parts[0])
 		require.NoError(t, err)
 		assert.Equal(t, entries, got)
+		for _, size := range []int{len(parts[0]) / 2, len(parts[0]) - 1} {
+			_, err = unpack(parts[0][:size])
+			assert.Error(t, err, "what is not whole is not taken for less")
+		}
 		var old bytes.Buffer
 		z, err := flate.NewWriter(&old, flate.BestSpeed)
 		require.NoError(t, err)

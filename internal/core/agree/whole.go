@@ -36,7 +36,7 @@ func AppendSealed(dst []byte, from int, wanted *event.Event, alarms []byte) []by
 		dst = append(append(append(dst, ' '), f.String()...), '=')
 		value := len(dst)
 		if dst = appendPrint(dst, f, wanted); f == event.When { // the others are plain
-			dst = append(dst[:value], event.WriteMark(string(dst[value:]))...)
+			dst = event.EndMark(dst, value)
 		}
 	}
 	return append(append(ical.EndLine(dst, at), alarms...), endLine...)

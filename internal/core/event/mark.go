@@ -1,6 +1,9 @@
 package event
 
-import "strings"
+import (
+	"bytes"
+	"strings"
+)
 
 // Some servers lose or split what is escaped in the value of a property they do
 // not know. So our marks hold nothing that wants an escape: these characters
@@ -19,6 +22,14 @@ func WriteMark(s string) string {
 		return s
 	}
 	return markWriter.Replace(s)
+}
+
+// EndMark writes what stands in dst from offset at on as WriteMark does.
+func EndMark(dst []byte, at int) []byte {
+	if !bytes.ContainsAny(dst[at:], markSpecial) {
+		return dst
+	}
+	return append(dst[:at], markWriter.Replace(string(dst[at:]))...)
 }
 
 // ReadMark gives the text of a mark.

@@ -2,6 +2,7 @@ package ical
 
 import (
 	"bytes"
+	"encoding/binary"
 	"iter"
 	"strings"
 	"unicode/utf8"
@@ -298,13 +299,18 @@ func AppendLine(dst []byte, name string, params []Param, value string) []byte {
 // type TEXT and not yet escaped.
 func AppendText(dst []byte, name, text string) []byte {
 	at := len(dst)
-	return EndLine(appendEscaped(append(append(dst, name...), ':'), text), at)
+	return endTame(appendEscaped(append(append(dst, name...), ':'), text), at) // as what is escaped is
 }
 
 // EndLine ends the content line that stands in dst from offset at on, as
 // AppendLine does.
 func EndLine(dst []byte, at int) []byte {
 	tame(dst[at:])
+	return endTame(dst, at)
+}
+
+// endTame is EndLine for a line without control characters.
+func endTame(dst []byte, at int) []byte {
 	if len(dst)-at <= foldAt {
 		return append(dst, '\r', '\n')
 	}
@@ -315,6 +321,15 @@ func EndLine(dst []byte, at int) []byte {
 // tame makes spaces of the control characters in a line, so that no value, of
 // whatever property, can end it and begin another (§3.1).
 func tame(line []byte) {
+	const each = 0x0101010101010101 // an octet of eight
+	for len(line) >= 8 {
+		x := binary.LittleEndian.Uint64(line)
+		del := x ^ 0x7f*each
+		if ((x-' '*each)&^x|(del-each)&^del)&(0x80*each) != 0 { // one of them is below a space, or is DEL
+			break
+		}
+		line = line[8:]
+	}
 	for i, c := range line {
 		if c < ' ' && c != '\t' || c == 0x7f {
 			line[i] = ' '

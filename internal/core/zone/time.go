@@ -38,6 +38,15 @@ func Midnight(wall int64) int64 { return wall - mod(wall, 86400) }
 
 func mod(a, b int64) int64 { return ((a % b) + b) % b }
 
+// appendTwo appends two digits and maybe a sign behind them.
+func appendTwo(dst []byte, n uint, signed bool, sign byte) []byte {
+	dst = append(dst, byte('0'+n/10), byte('0'+n%10))
+	if signed {
+		dst = append(dst, sign)
+	}
+	return dst
+}
+
 // In gives the time that wall is in a zone: Absolute when the zone is UTC,
 // converted to UTC when it is a bare offset, Local otherwise, Floating when
 // z is nil.
@@ -119,30 +128,20 @@ func (t Time) RFC3339() string {
 // where day is set: extended as 2006-01-02T15:04:05, otherwise 20060102T150405.
 // It is Format of package time for years of four digits, and a tenth of its cost.
 func AppendWall(dst []byte, wall int64, day, extended bool) []byte {
-	c := Civil(wall)
-	y, m, d := c.Date()
-	two := func(n int) { dst = append(dst, byte('0'+n/10%10), byte('0'+n%10)) }
-	sign := func(s byte) {
-		if extended {
-			dst = append(dst, s)
-		}
-	}
-	two(y / 100)
-	two(y)
-	sign('-')
-	two(int(m))
-	sign('-')
-	two(d)
+	y, m, d := Civil(wall).Date()
+	year, month := uint(y)%10_000, uint(m)
+	dst = append(dst, byte('0'+year/1000), byte('0'+year/100%10))
+	dst = appendTwo(dst, year%100, extended, '-')
+	dst = appendTwo(dst, month, extended, '-')
+	dst = appendTwo(dst, uint(d), false, 0)
 	if day {
 		return dst
 	}
-	hour, minute, second := c.Clock()
+	seconds := uint(mod(wall, 86400))
 	dst = append(dst, 'T')
-	two(hour)
-	sign(':')
-	two(minute)
-	sign(':')
-	two(second)
+	dst = appendTwo(dst, seconds/3600, extended, ':')
+	dst = appendTwo(dst, seconds/60%60, extended, ':')
+	dst = appendTwo(dst, seconds%60, false, 0)
 	return dst
 }
 

@@ -151,7 +151,7 @@ func (l *load) digestOf(files []dependence) (digest, error) {
 		return digest{}, err
 	}
 	fmt.Fprintf(w, "%q %d %d %d\n", program, info.Size(), info.ModTime().UnixNano(), l.memory)
-	buf := make([]byte, 1<<20)
+	buf := make([]byte, 256<<10)
 	for _, d := range files {
 		if d.info == nil && d.sum == (calendar.Sum{}) {
 			fmt.Fprintf(w, "%q none\n", d.path)

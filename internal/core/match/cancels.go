@@ -215,8 +215,8 @@ func Off(heading string) func(text string) bool {
 			return slices.Contains(kept, low) && strings.Trim(low, "-–") != "" || slices.Contains(doubtWords, low)
 		}
 		for _, w := range words[text[0]|0x20] {
-			if len(text) < len(w) || !strings.EqualFold(text[:len(w)], w) {
-				continue
+			if len(text) < len(w) || len(w) > 1 && text[1]|w[1] < utf8.RuneSelf && text[1]|0x20 != w[1]|0x20 || !strings.EqualFold(text[:len(w)], w) {
+				continue // for most by the second letter
 			}
 			if next, _ := utf8.DecodeRuneInString(text[len(w):]); !unicode.IsLetter(next) || next == utf8.RuneError {
 				return true

@@ -139,13 +139,35 @@ func open(path string) (*Book, error) {
 		}
 	}
 	if err == nil {
-		_, err = db.Exec(schema)
+		err = b.lay()
 	}
 	if err != nil {
 		db.Close()
 		return nil, unusable(path, err)
 	}
 	return b, nil
+}
+
+// lay makes what is missing of the tables: of a new logbook all at once, as each
+// transaction waits for the disk.
+func (b *Book) lay() error {
+	tables := 0
+	err := b.db.QueryRow("SELECT count(*) FROM sqlite_schema").Scan(&tables)
+	if err != nil {
+		return err
+	}
+	if tables > 0 {
+		_, err = b.db.Exec(schema)
+		return err
+	}
+	tx, err := b.db.Begin()
+	if err != nil {
+		return err
+	}
+	if _, err = tx.Exec(schema); err != nil {
+		return errors.Join(err, tx.Rollback())
+	}
+	return tx.Commit()
 }
 
 // broken tells whether an error means that the database itself is damaged.

@@ -12,12 +12,12 @@ import (
 	"iter"
 	"os"
 	"path/filepath"
-	"slices"
 
 	"github.com/cespare/xxhash/v2"
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/ical"
+	"almanach/internal/core/index"
 	"almanach/internal/core/zone"
 	"almanach/internal/edge/calendar"
 	"almanach/internal/edge/replace"
@@ -317,38 +317,29 @@ func (f *File) ApplyWhen(ctx context.Context, edits calendar.Edits, ready func()
 // Wrote implements calendar.Summed.
 func (f *File) Wrote() calendar.Sum { return f.wrote }
 
-// free makes sure that nothing stands under the UIDs of what is created. It compares
-// checksums first, which take little memory; equal ones mean little.
+// free makes sure that nothing stands under the UIDs of what is created.
 func (f *File) free(edits calendar.Edits) error {
-	var sums []uint64
-	for i, uid := range edits.UIDs {
-		if edits.Old[i] == nil {
-			sums = append(sums, xxhash.Sum64String(uid))
+	fresh := index.New(len(edits.UIDs))
+	taken := func(uid string, hash uint64) bool {
+		for i := range fresh.Under(hash) {
+			if edits.UIDs[i] == uid {
+				return true
+			}
 		}
+		return false
 	}
-	slices.Sort(sums)
-	doubt := false
-	for i := range sums {
-		doubt = doubt || i > 0 && sums[i] == sums[i-1]
-	}
-	for i := 0; i < len(f.doc.Objects) && len(sums) > 0 && !doubt; i++ {
-		_, doubt = slices.BinarySearch(sums, xxhash.Sum64String(f.doc.Objects[i].UID))
-	}
-	if !doubt {
-		return nil
-	}
-	fresh := map[string]bool{}
 	for i, uid := range edits.UIDs {
 		if edits.Old[i] != nil {
 			continue
 		}
-		if fresh[uid] {
+		hash := xxhash.Sum64String(uid)
+		if taken(uid, hash) {
 			return f.exists(uid)
 		}
-		fresh[uid] = true
+		fresh.Add(hash, int32(i))
 	}
 	for i := range f.doc.Objects {
-		if uid := f.doc.Objects[i].UID; fresh[uid] {
+		if uid := f.doc.Objects[i].UID; taken(uid, xxhash.Sum64String(uid)) {
 			return f.exists(uid)
 		}
 	}

@@ -10,12 +10,14 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"almanach/internal/core/ical"
 	"almanach/internal/core/intake"
@@ -173,6 +175,47 @@ func BenchmarkLoadFirst(b *testing.B) {
 		writeAndSync(b, data, copied)
 		scan(b, copied)
 	})
+}
+
+// BenchmarkLoadWorkbook is BenchmarkLoadFirst of a workbook with the same rows, by itself.
+func BenchmarkLoadWorkbook(b *testing.B) {
+	office, req, from, target := bench(b)
+	f, err := os.Open(from)
+	require.NoError(b, err)
+	defer f.Close()
+	rows, err := csv.NewReader(f).ReadAll()
+	require.NoError(b, err)
+	book := excelize.NewFile()
+	w, err := book.NewStreamWriter("Sheet1")
+	require.NoError(b, err)
+	for i, row := range rows {
+		cells := make([]any, len(row))
+		for c := range row {
+			cells[c] = row[c]
+		}
+		require.NoError(b, w.SetRow("A"+strconv.Itoa(i+1), cells))
+	}
+	require.NoError(b, w.Flush())
+	req.File, req.Write = filepath.Join(b.TempDir(), "bookings.xlsx"), true
+	require.NoError(b, book.SaveAs(req.File))
+	for b.Loop() {
+		require.NoError(b, os.RemoveAll(target))
+		run(b, office, req, plan.Totals{New: benchRows})
+	}
+}
+
+// BenchmarkReconcile compares a month of the rows with their calendar.
+func BenchmarkReconcile(b *testing.B) {
+	office, req, _, _ := bench(b)
+	req.Write = true
+	run(b, office, req, plan.Totals{New: benchRows})
+	month, f := office.ParseSpan("june 2026")
+	require.Nil(b, f)
+	for b.Loop() {
+		r, err := Reconcile(b.Context(), office, req, &month)
+		require.NoError(b, err)
+		require.False(b, r.Left())
+	}
 }
 
 // BenchmarkMapping maps rows to twelve fields, three of them by expressions,

@@ -75,7 +75,7 @@ func (m *Mapping) learnCompany(rows table.Rows) {
 	if m.intake.Outliers == "read" || m.start == nil || m.series.repeat != nil || m.series.also != nil || m.occurrence != nil {
 		return
 	}
-	list := m.starts(rows)
+	list, headed := m.starts(rows)
 	if len(list) < enoughCompany {
 		return
 	}
@@ -83,15 +83,16 @@ func (m *Mapping) learnCompany(rows table.Rows) {
 	oddYear(list, odd)
 	oddOrder(list, odd)
 	oddClock(list, odd)
-	oddMonth(list, rows, odd)
+	oddMonth(list, rows, headed, odd)
 	m.learnLengths(list, rows)
 	m.company.odd = odd
 }
 
-// starts reads the day of every row that has one.
-func (m *Mapping) starts(rows table.Rows) []dated {
+// starts reads the day of every row that has one, and tells whether any of them stands
+// under a heading.
+func (m *Mapping) starts(rows table.Rows) (out []dated, headed bool) {
 	mapper := m.Mapper() // it must not outlive the learning
-	out := make([]dated, 0, rows.Len())
+	out = make([]dated, 0, rows.Len())
 	m.company.starts = make([]plainStart, rows.Len())
 	for i, r := range rows.All() {
 		m.company.starts[i].clock = notPlain
@@ -100,11 +101,12 @@ func (m *Mapping) starts(rows table.Rows) []dated {
 		}
 		mapper.eval.Load(r)
 		if v, f := mapper.read(m.start, r); f == nil && v.HasDate {
+			headed = headed || r.Under != ""
 			out = append(out, dated{place{r.Origin, r.Number}, int32(i), int32(v.Date / day24), int32(v.Clock)})
 			m.company.starts[i] = v.plain()
 		}
 	}
-	return out
+	return out, headed
 }
 
 func (d dated) date() string { return showDay(d.day) }
@@ -217,11 +219,15 @@ func oddOrder(list []dated, odd map[place]string) {
 
 // oddMonth finds dates outside of the month that the heading above them, or
 // the name of their sheet, says, where nearly all others fit it.
-func oddMonth(list []dated, rows table.Rows, odd map[place]string) {
+func oddMonth(list []dated, rows table.Rows, headed bool, odd map[place]string) {
 	type month struct{ year, month int }
 	known := map[string]month{}
 	named := func(d dated) (string, month) {
-		for _, text := range []string{rows.At(int(d.at)).Under, sheetOf(d.origin)} {
+		under := ""
+		if headed {
+			under = rows.At(int(d.at)).Under
+		}
+		for _, text := range []string{under, sheetOf(d.origin)} {
 			if text == "" {
 				continue
 			}

@@ -13,11 +13,12 @@ const (
 	AllowTitle    = "title"    // given another title
 	AllowIdentity = "identity" // in the calendar already under another identity
 	AllowVanished = "vanished" // deleted in their calendar since the last load
+	AllowShifted  = "shifted"  // given what the event of another key says
 	AllowZone     = "zone"     // the same clock in another zone, which nobody named
 )
 
 // Allowances lists what --allow can let pass.
-var Allowances = []string{AllowRemoved, AllowMoved, AllowWhen, AllowTitle, AllowIdentity, AllowVanished, AllowZone}
+var Allowances = []string{AllowRemoved, AllowMoved, AllowWhen, AllowTitle, AllowIdentity, AllowVanished, AllowShifted, AllowZone}
 
 // always is how many events may always be removed or changed at once.
 const always = 5
@@ -37,8 +38,9 @@ func (m *maker) guards() []Guard {
 	if stood := m.stood(); len(m.vanished) > always && len(m.vanished) > stood/5 && m.Allow[AllowVanished] != len(m.vanished) {
 		out = append(out, Guard{Name: AllowVanished, Count: len(m.vanished), Of: stood, Did: "left out, as they were deleted in their calendar", Which: m.vanished[:always]})
 	}
-	guard(AllowWhen, "moved to another time", m.moved[event.When], m.ours/2, m.keys[event.When])
-	guard(AllowTitle, "given another title", m.moved[event.Title], m.ours/2, m.keys[event.Title])
+	out, shifted := m.guardShifted(out)
+	guard(AllowWhen, "moved to another time", m.moved[event.When]-shifted, m.ours/2, m.keys[event.When])
+	guard(AllowTitle, "given another title", m.moved[event.Title]-shifted, m.ours/2, m.keys[event.Title])
 	if n := len(m.rezoned); n > 0 && m.Allow[AllowZone] != n {
 		out = append(out, Guard{Name: AllowZone, Count: n, Of: m.ours, Did: "moved by the time zone, " + m.ZoneGuess + ", which neither the intake nor the desk names", Which: m.rezoned[:min(n, always)]})
 	}

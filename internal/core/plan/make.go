@@ -73,6 +73,7 @@ type maker struct {
 	keys    map[event.Field][]string
 	removed []string // keys of events that a load would cancel or delete as gone
 	rezoned []string // keys of events that a guessed zone would move
+	turned  []turned // events whose title and time change
 	taken   []string // keys of events that a load would move to another calendar
 	ours    int      // events of this intake in its calendars
 	none    int      // rows whose events are to be cancelled
@@ -285,6 +286,7 @@ func (m *maker) add(s *shard) {
 	m.vanished = append(m.vanished, s.vanished...)
 	m.taken = append(m.taken, s.taken...)
 	m.rezoned = append(m.rezoned, s.rezoned...)
+	m.turned = append(m.turned, s.turned...)
 	for id, found := range s.masters {
 		*m.series[id] = *found
 	}

@@ -207,6 +207,9 @@ func (g Guard) Fault(intake string) *fault.Fault {
 	if g.Name == AllowVanished {
 		return vanishedFault(g, intake)
 	}
+	if g.Name == AllowShifted {
+		return fault.Newf("%d of the %d events of %s would be %s", g.Count, g.Of, intake, g.Did).Do("give the rows their old keys, or choose a key that stays with its row; if they are to change places, load again with --allow %s=%d; nothing was written", g.Name, g.Count)
+	}
 	return fault.Newf("%d of the %d events of %s would be %s", g.Count, g.Of, intake, g.Did).Do("if that is right, load again with --allow %s=%d; nothing was written", g.Name, g.Count)
 }
 

@@ -333,6 +333,58 @@ func TestGone(t *testing.T) {
 	assert.Contains(t, told(w.load(plainCalls+"agree: { gone: delete, past: yes }\n", "No|Ship|Start|Berth\n7|Ling|2026-04-09 08:00|N\n")), "nothing removed: only a part of the files came, so nothing was removed")
 }
 
+// A row put in between moves the running numbers below it: the load stops, or says so where
+// they are few. Rows that change otherwise do not.
+func TestShifted(t *testing.T) {
+	row := func(key, i int) string {
+		return fmt.Sprintf("%d|Ship %d|2026-04-%02d 08:00|c\n", key, i, i)
+	}
+	sheet := func(below int, change func(key int) string) string {
+		out := "No|Ship|Start|Berth\n"
+		for key := 1; key <= 20-below; key++ {
+			out += row(key, key)
+		}
+		for key := 21 - below; key <= 20; key++ {
+			out += change(key)
+		}
+		return out
+	}
+	same := func(key int) string { return row(key, key) }
+	down := func(key int) string { return row(key, key-1) }
+	up := func(key int) string { return row(key, min(key+1, 30)) }
+	for _, tt := range []struct {
+		name        string
+		rows        string
+		guard, note int
+	}{
+		{"a row in between", sheet(8, down), 7, 0},
+		{"a row in between, near the end", sheet(3, down), 0, 2},
+		{"a row less", strings.TrimSuffix(sheet(8, up), row(20, 21)), 6, 0},
+		{"two change places", sheet(2, func(key int) string { return row(key, 39-key) }), 0, 2},
+		{"only their times change places", sheet(2, func(key int) string { return fmt.Sprintf("%d|Ship %d|2026-04-%02d 08:00|c\n", key, key, 39-key) }), 0, 0},
+		{"all is new", sheet(8, func(key int) string { return row(key, key+10) }), 0, 0},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			w := newWorld(t, "c")
+			w.load(plainCalls, sheet(8, same))
+			p, err := w.plan(plainCalls, tt.rows)
+			require.NoError(t, err)
+			assert.Equal(t, tt.note, strings.Count(strings.Join(p.Notes, "\n"), " said"), p.Notes)
+			if tt.guard == 0 {
+				require.Empty(t, p.Guards)
+				return
+			}
+			require.Len(t, p.Guards, 1)
+			assert.Equal(t, []any{"shifted", tt.guard}, []any{p.Guards[0].Name, p.Guards[0].Count})
+			assert.ErrorContains(t, p.Guards[0].Fault("calls"), fmt.Sprintf("--allow shifted=%d", tt.guard))
+			w.request.Allow = map[string]int{"shifted": tt.guard}
+			p, err = w.plan(plainCalls, tt.rows)
+			require.NoError(t, err)
+			assert.Empty(t, p.Guards)
+		})
+	}
+}
+
 // TestGuards changes just as many events as may pass, and one more.
 func TestGuards(t *testing.T) {
 	table := func(n int, row func(i int) string) string {

@@ -21,6 +21,7 @@ type shard struct {
 	totals   Totals
 	items    Items
 	rezoned  []string
+	turned   []turned
 	changes  []change // with the index of their item among the shard's
 	held     []heldFault
 	out      []leftOut
@@ -337,6 +338,7 @@ func (s *shard) settle(i int, id identity.ID, c standing) {
 	if w.Cancel && item.Event != nil {
 		item.Event = &view.Event
 	}
+	s.turns(item.Key, &result, &view.Event, &w.Event)
 	for _, f := range result.Fields {
 		if f.Outcome == agree.Changed && result.Outcome == agree.Changed {
 			s.moved = append(s.moved, fieldMove{f.Field, item.Key})

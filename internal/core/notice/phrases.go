@@ -83,6 +83,9 @@ func (r *reader) leftPhrases(spans []span) string {
 		if s.kind == 't' && r.is(s.from-2, 'n') && r.tok(s.from-1).text == "for" && len(r.tok(s.from-2).text) <= 2 { // 7 for 7.30
 			return r.said(s.from-2, s.to-1)
 		}
+		if n > 0 && s.kind == 't' && spans[n-1].kind == 't' && spans[n-1].to == s.from-1 && r.tok(s.from-1).text == "for" { // 6.30pm for 7pm
+			return r.said(spans[n-1].from, s.to-1)
+		}
 		if s.kind == 't' && r.is(s.from, 'n') && r.month(s.from-1) > 0 && !used(s.from-1) { // March 4 AM
 			return r.said(s.from-1, s.to-1)
 		}

@@ -89,6 +89,7 @@ func (d *document) found(r *reader, u unit) (out []span) {
 		}
 		i++
 	}
+	out = r.joinNamed(out)
 	ahead := false // Mon–Wed next week 8–16, Thu 8–18
 	for i := range out {
 		if out[i].kind != 'd' {

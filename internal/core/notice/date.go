@@ -258,7 +258,7 @@ func (r *reader) numeric(i int) (day, int) {
 			n++
 		}
 		u := r.tok(n)
-		if u.kind == 'n' && u.num >= 1 && u.num <= 31 && len(u.text) <= 2 && !(r.is(n+1, ':') && r.is(n+2, 'n') && !r.tok(n+2).gap) && r.month(n+1) == 0 && !(r.is(n+1, '.') && r.is(n+2, 'n') && !r.tok(n+2).gap) && !r.half(n+1) {
+		if u.kind == 'n' && u.num >= 1 && u.num <= 31 && len(u.text) <= 2 && !(r.is(n+1, ':') && r.is(n+2, 'n') && !r.tok(n+2).gap) && r.month(n+1) == 0 && !(r.word(n+1, list("of de del di do da d van")) && r.month(n+2) > 0) && !(r.is(n+1, '.') && r.is(n+2, 'n') && !r.tok(n+2).gap) && !r.half(n+1) { // and not mar 13 de diciembre
 			d.month, d.day = m, u.num
 			if r.is(n-1, '-') && r.is(n+1, '-') && !r.tok(n+1).gap && r.is(n+2, 'n') {
 				n++

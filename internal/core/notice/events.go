@@ -95,6 +95,7 @@ func (d *document) events(u unit, r *reader, groups []group) {
 			g.doubt = "has no time of its own, and the text says one for another day"
 		}
 	}
+	d.sameTitle(u, groups, parts)
 	for n := range groups { // what is not certain of one time of a day is not of the others
 		if g := groups[n]; g.doubt == severalTimes && g.dates != nil {
 			for m := range groups {
@@ -114,6 +115,26 @@ func (d *document) events(u unit, r *reader, groups []group) {
 	for i := from; shared && i < len(d.out.Events); i++ { // the place is that of each as well
 		if e := &d.out.Events[i]; e.Where == "" {
 			e.Where = d.out.Events[len(d.out.Events)-1].Where
+		}
+	}
+}
+
+// sameTitle doubts a further time of a day that lies in the one before, where its words make no
+// title of their own: 14:00–19:00 (last entry 18:30).
+func (d *document) sameTitle(u unit, groups []group, parts []string) {
+	title := func(n int) string {
+		e := d.begin(u)
+		d.fields(&e, u, parts[n])
+		return e.What
+	}
+	for n := 1; n < len(groups); n++ {
+		g, before := &groups[n], groups[n-1].times
+		if !g.inherits || g.doubt != "" || g.daily || g.times == nil || g.times.until != nil || before == nil || before.until == nil {
+			continue
+		}
+		from, to, _ := d.between(before.list[0], *before.until)
+		if at, _ := d.minutes(g.times.list[0]); at > from && at < to && title(n) == title(n-1) {
+			g.doubt = severalTimes
 		}
 	}
 }

@@ -223,7 +223,7 @@ var edges = pattern.Lazy(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {
 	text = strings.Join(strings.Fields(strings.ReplaceAll(text, "\x00", " ")), " ")
-	for clean := strings.NewReplacer(" ,", ",", "( )", "", "()", "", ", )", ")", ",)", ")", "(, ", "(", " .", ".", ",,", ",", ", ,", ",", " ;", ";", "[]", ""); ; {
+	for clean := strings.NewReplacer(" ,", ",", "( )", "", "()", "", ", )", ")", ",)", ")", "(, ", "(", " .", ".", ",,", ",", ", ,", ",", ":,", ",", " ;", ";", "[]", ""); ; {
 		short := clean.Replace(text)
 		if short == text {
 			break
@@ -238,7 +238,7 @@ func tidy(text string) string {
 		text = short
 	}
 	if strings.HasSuffix(text, ".") && strings.Count(text, ".") == 1 {
-		text = strings.TrimRight(strings.TrimSuffix(text, "."), " ,")
+		text = strings.TrimRight(strings.TrimSuffix(text, "."), " ,:;")
 	}
 	if strings.HasSuffix(text, ")") && !strings.Contains(text, "(") {
 		text = strings.TrimSuffix(text, ")")

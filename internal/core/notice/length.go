@@ -1,5 +1,7 @@
 package notice
 
+import "slices"
+
 // roughLength gives the token behind a length that is said as a range: 3–4 hours; 0 for
 // none.
 func (r *reader) roughLength(i int) int {
@@ -34,6 +36,11 @@ func (r *reader) length(i int) (minutes, end int) {
 	}
 	return minutes, end
 }
+
+// romanceDays are names in languages that write hours with an h.
+var romanceDays = words(`janvier février fevrier mars avril juin juillet août aout septembre octobre novembre décembre decembre déc lundi mardi mercredi jeudi vendredi samedi dimanche
+	enero febrero marzo abril mayo junio julio agosto septiembre octubre noviembre diciembre lunes martes miércoles jueves viernes sábado domingo
+	janeiro fevereiro março maio junho julho setembro outubro novembro dezembro segunda terça quarta quinta sexta`)
 
 func (r *reader) lengthAt(i int) (minutes, end int) {
 	at := i
@@ -106,7 +113,7 @@ func (r *reader) lengthAt(i int) (minutes, end int) {
 	if word == "m" && !led && !r.is(at-1, '(') { // metres
 		return 0, 0
 	}
-	if n > 12 && !led && r.is(at-1, ',') && (word == "h" || word == "hrs") { // 12.3.2026, 17 h
+	if (n > 12 || n > 6 && slices.ContainsFunc(r.toks, func(t token) bool { return romanceDays.has(t.text) })) && !led && r.is(at-1, ',') && (word == "h" || word == "hrs") { // 12.3.2026, 17 h; 13 décembre, 10 h
 		return 0, 0
 	}
 	if word == "uur" && !r.word(i, durationWords) || (word == "h" || word == "hrs" || word == "ore" || word == "heures" || word == "horas" || word == "hours" || word == "hour" || word == "ora" || word == "hora" || word == "heure") && !led && !r.is(at-1, '(') && !r.is(at-1, ',') && word != "hours" && word != "hour" {

@@ -28,6 +28,9 @@ func (r *reader) weekday(i int) uint8 {
 			return 0
 		}
 	}
+	if r.otherWord(i) {
+		return 0
+	}
 	days := weekdaysOf(text)
 	if days == 0 && len(text) > 4 && text[len(text)-1] == 's' { // Mondays
 		days = weekdaysOf(text[:len(text)-1])
@@ -36,6 +39,32 @@ func (r *reader) weekday(i int) uint8 {
 		days = weekdaysOf(text + "-feira")
 	}
 	return days
+}
+
+// otherWord tells whether the short name of a day is a word of its own here: en mer, al mar, mon
+// équipe, la vie, in the sun.
+func (r *reader) otherWord(i int) bool {
+	t := r.tok(i)
+	if t.text == "vie" && r.word(i+1, list("du des")) {
+		return true
+	}
+	if r.is(i+1, '.') || unicode.IsUpper(rune(r.text[t.from])) {
+		return false
+	}
+	inWords := r.is(i-1, 'w') && r.is(i+1, 'w') && !r.word(i+1, rangeWords) && !r.word(i+1, andWords) && !r.dayish(i+1)
+	switch t.text {
+	case "mer":
+		return r.word(i-1, list("en la de haute pleine"))
+	case "mar":
+		return r.word(i-1, list("al en do no ao del in nel"))
+	case "mon":
+		return inWords
+	case "vie":
+		return inWords || r.word(i-1, list("la"))
+	case "sun":
+		return r.word(i-1, list("the"))
+	}
+	return false
 }
 
 // timeEnds tells whether a time of the day ends with token i: 10:00, 4 pm, 1600.

@@ -305,6 +305,8 @@ func (r *reader) numeric(i int) (day, int) {
 			return day{month: u.num, day: t.num, weekday: -1}, i + 4
 		case s.kind == '.' && u.num >= 1 && u.num <= 12 && !u.gap && (v.kind != 'n' || s2.kind != '.') && r.pointed(i): // 5.3
 			return day{month: u.num, day: t.num, weekday: -1}, i + 3
+		case s.kind == '/' && t.num == 24 && u.num == 7 && s2.kind != '/' && !r.word(i-1, fromWords) && !r.word(i-1, dayLinks) && r.weekday(i-1) == 0: // day and night
+			return d, 0
 		case s.kind == '/' && u.num >= 1 && !u.gap && (t.num > 12 || u.num <= 12) && s2.kind != '/':
 			return order(t.num, u.num, 0, s.kind), i + 3
 		}

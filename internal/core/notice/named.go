@@ -28,6 +28,40 @@ func (r *reader) joinNamed(spans []span) []span {
 			spans = slices.Delete(spans, n+1, n+2)
 		}
 	}
+	return r.joinNames(spans)
+}
+
+// partOfName stands behind the name of a day that is part of another name: Sunday roast, Saturday club.
+var partOfName = words(`roast lunch dinner supper breakfast brunch club market school service mass class group crew team swim run walk talk concert session special quiz games sale coffee choir league race races regatta cruise drinks dance fair tea`)
+
+// joinNames takes the name of a day that is part of another name for the day of the date that the
+// text has besides: Sunday roast on 13 December, Good Friday service, 26 March.
+func (r *reader) joinNames(spans []span) []span {
+	days := 0
+	for _, s := range spans {
+		if s.kind == 'd' {
+			days++
+		}
+	}
+	if days != 2 {
+		return spans
+	}
+	isDay := func(s span) bool { return s.kind == 'd' }
+	first := slices.IndexFunc(spans, isDay)
+	second := first + 1 + slices.IndexFunc(spans[first+1:], isDay)
+	for _, pair := range [][2]int{{first, second}, {second, first}} {
+		name := pair[0]
+		a, b := &spans[name], &spans[pair[1]].dates
+		if len(a.dates.days) != 1 || a.dates.until != nil || !a.dates.named() || a.to != a.from+1 || !r.word(a.from-1, feasts) && (!r.word(a.to, partOfName) || r.word(a.from-1, list("on this next last every each by until till from to for"))) {
+			continue
+		}
+		if x := &b.days[0]; len(b.days) != 1 || b.until != nil || x.relative || x.day == 0 || x.month == 0 {
+			continue
+		} else if x.weekdays == 0 {
+			x.weekdays = a.dates.days[0].weekdays
+		}
+		return slices.Delete(spans, name, name+1)
+	}
 	return spans
 }
 

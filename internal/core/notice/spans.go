@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"unicode/utf8"
 )
 
 // span is a stretch of tokens that says something of a time.
@@ -64,6 +65,10 @@ func (d *document) found(r *reader, u unit) (out []span) {
 				continue
 			}
 		}
+		if t := r.tok(i); t.kind == 'w' && quotes(r.text[:t.from], r.text[t.to:]) && r.weekday(i) != 0 { // the yacht "Friday"
+			i++
+			continue
+		}
 		if days, ts, end := r.dayAndTime(i); end > 0 {
 			out = append(out, span{kind: 'd', from: i, to: end, dates: days}, span{kind: 't', from: i, to: end, times: ts})
 			i = end
@@ -122,6 +127,13 @@ func (d *document) found(r *reader, u unit) (out []span) {
 		}
 	}
 	return out
+}
+
+// quotes tells whether quotation marks stand around a word.
+func quotes(before, behind string) bool {
+	last, _ := utf8.DecodeLastRuneInString(before)
+	next, _ := utf8.DecodeRuneInString(behind)
+	return strings.ContainsRune(`"“„«‚‘'`, last) && strings.ContainsRune(`"”“»’‘'`, next)
 }
 
 // room tells whether the number of a room stands at token i that could be a day or a time as

@@ -257,9 +257,28 @@ func (b *record) finish(u unit) {
 	} else if len(groups) > 1 && slices.ContainsFunc(groups, func(g group) bool { return g.times == nil }) && slices.ContainsFunc(groups, func(g group) bool { return g.times != nil }) {
 		left = cmp.Or(left, "has several days and one time")
 	}
+	switch {
+	case b.timesByDay():
+		left = cmp.Or(left, "says its times by the day")
+	case slices.ContainsFunc(groups, func(g group) bool { return g.inherits && g.dates != nil && g.times != nil && len(g.dates.days) > 1 }):
+		left = cmp.Or(left, "has several days and several times: each on each day, or one after the other?")
+	}
 	for n := range groups {
 		b.emit(u, sub, r, &groups[n], left)
 	}
+}
+
+// timesByDay tells whether the days of the event stand under one label, and under that of its
+// times they stand once more: 9:00–12:00 (Thu), 13:00–16:00 (Fri).
+func (b *record) timesByDay() bool {
+	part := strings.TrimSpace(b.clockFirst + " " + b.clockLast)
+	if part == "" || b.when+b.first+b.last == "" {
+		return false
+	}
+	r := &reader{text: part, toks: scan(part)}
+	return saysDays(b.d.found(r, unit{text: part})) || slices.ContainsFunc(r.toks, func(t token) bool {
+		return t.kind == 'w' && weekdaysOf(t.text) != 0 && startsUpper(part[t.from:]) // Do 9–12
+	})
 }
 
 // isDeadline tells whether a title, in lower case, is one of a deadline: entries close.

@@ -223,7 +223,7 @@ var edges = pattern.Lazy(`(?i)^(?:[\s,;:.|–—*•>&+/\-]+|(?:on|at|from|until
 // tidy trims what is left when times are taken out of a text.
 func tidy(text string) string {
 	text = strings.Join(strings.Fields(strings.ReplaceAll(text, "\x00", " ")), " ")
-	for clean := strings.NewReplacer(" ,", ",", "( )", "", "()", "", ", )", ")", ",)", ")", "(, ", "(", " .", ".", ",,", ",", ", ,", ",", ":,", ",", " ;", ";", "[]", ""); ; {
+	for clean := strings.NewReplacer(" ,", ",", "( )", "", "()", "", ", )", ")", ",)", ")", "(, ", "(", " .", ".", ",,", ",", ", ,", ",", ":,", ",", ", (", " (", " ;", ";", "[]", ""); ; {
 		short := clean.Replace(text)
 		if short == text {
 			break

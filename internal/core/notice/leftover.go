@@ -207,7 +207,7 @@ var noneOf = pattern.Lazy(`(?i)\bthere (?:is|are|will be) no\b|\b(?:no|keine?|pa
 
 // noneAtAll begins a text that says that something is not, where that is no rule that
 // holds for a while, as no parking is.
-var noneAtAll = pattern.Lazy(`(?i)^\W*(?:no|keine?|pas (?:de|d')|nessun[ao]?|nenhum|geen) (?:(?:more|further|weiteren?|other) )?(?:inspections?|surveys?|pilots?|tugs?|calls?|arrivals?|departures?|visits?|tours?|appointments?|interviews?|football|match(?:es)?|games?|shifts?|gruas?|lotsen?|besuche?|führung(?:en)?|visites?|visitas?|visite|bezoek)\b`)
+var noneAtAll = pattern.Lazy(`(?i)^\W*(?:no|keine?|pas (?:de|d')|nessun[ao]?|nenhum|geen) (?:(?:more|further|weiteren?|other) )?(?:inspections?|surveys?|pilots?|tugs?|calls?|arrivals?|departures?|visits?|tours?|appointments?|interviews?|football|match(?:e?s)?|games?|fixtures?|spiele?|partidos?|partit[ae]|jogos?|wedstrijd(?:en)?|shifts?|gruas?|lotsen?|besuche?|führung(?:en)?|visites?|visitas?|visite|bezoek)\b`)
 
 // saysNone is why what may be no event is held.
 const saysNone = "says that something is not: whether that is an event cannot be told"

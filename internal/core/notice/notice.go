@@ -266,6 +266,7 @@ func Read(lines []Line, set Settings) Found {
 		}
 	}
 	d.overLists()
+	d.underOff()
 	if set.Message {
 		d.timesOfDays()
 		d.timesElsewhere()

@@ -6,6 +6,18 @@ import (
 	"strings"
 )
 
+// besides is the text without its days and times.
+func (r *reader) besides(spans []span) string {
+	out, at := "", 0
+	for _, s := range spans {
+		if from := r.tok(s.from).from; from >= at {
+			out += r.text[at:from] + " "
+			at = r.tok(s.to - 1).to
+		}
+	}
+	return out + r.text[at:]
+}
+
 // leftPhrases looks at phrases, and at how the days and times of a text stand to each other.
 func (r *reader) leftPhrases(spans []span) string {
 	used := func(i int) bool { return within(spans, i) }
@@ -23,7 +35,7 @@ func (r *reader) leftPhrases(spans []span) string {
 	if r.noneBefore(spans) {
 		return saysNone
 	}
-	if has('d') && noneAtAll().MatchString(r.text) && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) {
+	if has('d') && (noneAtAll().MatchString(r.text) || noneAtAll().MatchString(strings.TrimSpace(r.besides(spans))) || phraseIn(r.text, []string{"spielfrei", "probenfrei", "trainingsfrei"}) != "") && !slices.ContainsFunc(spans, func(s span) bool { return s.kind == 't' && s.times.until != nil }) {
 		return saysNone
 	}
 	if has('d') && (!has('t') && oddTime().MatchString(r.text) || quarterPast().MatchString(r.text) || !has('t') && onTheDot().MatchString(r.text)) {

@@ -1,0 +1,32 @@
+package notice
+
+import (
+	"strings"
+
+	"almanach/internal/core/fault"
+	"almanach/internal/core/pattern"
+)
+
+// offWord is a word of a heading below which nothing may take place: Cancellations, Ausfälle. Of
+// an outage (Ausfall der Heizung) the days are those on which it is.
+var offWord = pattern.Lazy(`(?i)(?:^|\P{L})(?:cancell?ations?|cancell?ed|called off|postponed|postponements?|\p{L}*ausfälle$|ausgefallen(?:e|er)?|entfällt|entfallen(?:de)?|entfallene|abgesagt(?:e|er)?|absagen|gestrichen(?:e|er)?|verschoben(?:e|er)?|annulations?|annulé(?:e|s|es)?|supprimé(?:e|s|es)?|suppressions|reporté(?:e|s|es)|cancelaci(?:ones|ón)|cancelad[oa]s?|suspendid[oa]s|aplazad[oa]s?|cancellazion[ei]|cancellat[ioea]|annullat[ioea]|annullamenti|soppress[ioea]|rinviat[ioea]|cancelamentos?|adiad[oa]s?|afgelast(?:e|ingen)?|geannuleerd(?:e)?|annuleringen|vervallen|uitgestelde?)(?:$|\P{L})`)
+
+// offHeading tells whether a heading says that what stands below it may not take place.
+func offHeading(heading string) bool {
+	heading = strings.TrimRight(strings.TrimSpace(heading), ":.! ")
+	return heading != "" && len(strings.Fields(heading)) <= 8 && offWord().MatchString(heading) && !denied(heading) && !strings.Contains(strings.ToLower(heading), "not ")
+}
+
+// onWords say of one line below such a heading that it takes place.
+var onWords = []string{"additional", "extra", "replacement", "instead", "zusätzlich", "zusätzliche", "ersatz", "stattdessen", "supplémentaire", "adicional", "aggiuntivo", "aggiuntiva", "vervangend", "vervangende"}
+
+// underOff holds what stands below such headings, where it does not say for itself that it is
+// cancelled, that it is on, or what the heading says.
+func (d *document) underOff() {
+	for i := range d.out.Events {
+		e := &d.out.Events[i]
+		if e.Held == nil && !e.Cancelled && offHeading(e.Heading) && !strings.EqualFold(e.What, strings.TrimRight(e.Heading, ": ")) && phraseIn(e.Text, onWords) == "" {
+			e.Held = fault.New(fault.Shorten(e.Heading, 60), "is the heading that it stands under").Do("say in its line whether it takes place, or take the line away")
+		}
+	}
+}

@@ -31,14 +31,14 @@ func placelike(text string) bool {
 	first, _ := utf8.DecodeRuneInString(strings.TrimSpace(text))
 	for _, w := range words {
 		w = strings.ToLower(strings.Trim(w, ",.!?:"))
-		if talk.has(w) || len(w) > 3 && weekdaysOf(w) != 0 || strings.HasSuffix(w, "ende") || strings.HasSuffix(w, "beginn") || list("zeit zeitraum sold booked full ausgebucht ausverkauft complet agotado esaurito esgotado lotado uitverkocht volgeboekt cancelled canceled moved postponed new changed only vessels traffic closed all weather tbc note see geschlossen gesperrt abgesagt entfällt frei besetzt fermé fermée annulé annulée cerrado cerrada chiuso chiusa fechado fechada gesloten dicht urlaub ferien dienst homeoffice congé vacances vacaciones ferie férias vakantie verlof leave").has(w) {
+		if talk.has(w) || len(w) > 3 && weekdaysOf(w) != 0 || strings.HasSuffix(w, "ende") || strings.HasSuffix(w, "beginn") || list("zeit zeitraum sold booked full ausgebucht ausverkauft complet agotado esaurito esgotado lotado uitverkocht volgeboekt cancelled canceled moved postponed new changed only vessels traffic closed all weather tbc note see geschlossen gesperrt abgesagt entfällt frei besetzt fermé fermée annulé annulée cerrado cerrada chiuso chiusa fechado fechada gesloten dicht urlaub ferien dienst homeoffice congé vacances vacaciones ferie férias vakantie verlof leave eintritt entry admission entrance fee fees cost costs price prices ticket tickets karten kosten preis entrée tarif ingresso biglietti toegang kaartjes english german french spanish engl englisch deutsch").has(w) {
 			return false
 		}
 	}
 	if !slices.ContainsFunc(words, func(w string) bool { return !stages.has(strings.ToLower(strings.Trim(w, ",.!?:–-/"))) }) {
 		return false
 	}
-	if !placey(text) && !unicode.IsUpper(first) {
+	if !placey(text) && (!unicode.IsUpper(first) || utf8.RuneCountInString(strings.Trim(text, " .")) < 3 && !strings.ContainsAny(text, "0123456789")) { // v Cove (H), Film (PG)
 		return false
 	}
 	return meaningful(text)

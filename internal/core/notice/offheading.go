@@ -17,6 +17,9 @@ func offHeading(heading string) bool {
 	return heading != "" && len(strings.Fields(heading)) <= 8 && offWord().MatchString(heading) && !denied(heading) && !strings.Contains(strings.ToLower(heading), "not ")
 }
 
+// stateOnly is a title that says a state, and not of what.
+var stateOnly = pattern.Lazy(`(?i)^(?:suspended|suspendid[oa]s?|sospes[oaie]|suspens[oa]s?|suspendue?s?|ausgesetzt|opgeschort|postponed|verschoben|reportée?s?|aplazad[oa]s?|rinviat[oaie]|adiad[oa]s?|uitgesteld|unconfirmed|provisional|tentative|vorläufig|provisoire|provisional|provvisori[oa]|voorlopig)$`)
+
 // onWords say of one line below such a heading that it takes place.
 var onWords = []string{"additional", "extra", "replacement", "instead", "zusätzlich", "zusätzliche", "ersatz", "stattdessen", "supplémentaire", "adicional", "aggiuntivo", "aggiuntiva", "vervangend", "vervangende"}
 
@@ -25,6 +28,9 @@ var onWords = []string{"additional", "extra", "replacement", "instead", "zusätz
 func (d *document) underOff() {
 	for i := range d.out.Events {
 		e := &d.out.Events[i]
+		if e.Held == nil && !e.Cancelled && stateOnly().MatchString(strings.Trim(e.What, " .()!")) {
+			e.Held = fault.New(fault.Shorten(e.What, 60), "is said of something that the line does not name").Do("say in its line what it is, and whether it takes place")
+		}
 		if e.Held == nil && !e.Cancelled && offHeading(e.Heading) && !strings.EqualFold(e.What, strings.TrimRight(e.Heading, ": ")) && phraseIn(e.Text, onWords) == "" {
 			e.Held = fault.New(fault.Shorten(e.Heading, 60), "is the heading that it stands under").Do("say in its line whether it takes place, or take the line away")
 		}

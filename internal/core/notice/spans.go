@@ -230,7 +230,10 @@ func (r *reader) allDay(i int) int {
 // a line, before a number: Mo 6, Lu 6.
 func (r *reader) twoLetters(i int) uint8 {
 	t := r.tok(i)
-	if i != 0 || t.kind != 'w' || len(t.text) != 2 || !startsUpper(r.text[t.from:]) || !r.is(i+1, 'n') || len(r.tok(i+1).text) > 2 {
+	if i != 0 || t.kind != 'w' || len(t.text) != 2 || !r.is(i+1, 'n') || len(r.tok(i+1).text) > 2 {
+		return 0
+	}
+	if timed := r.is(i+2, 'n') && (r.is(i+3, '.') || r.is(i+3, ':')) && r.is(i+4, 'n'); !startsUpper(r.text[t.from:]) && !(r.word(i, list("wo vr za zo")) && (timed || r.is(i+2, 'w') && !r.word(i+2, dayLinks)) || timed && r.word(i, list("ma di do"))) { // vr 11  19.30 Kaarten
 		return 0
 	}
 	return weekdaysOf(t.text)

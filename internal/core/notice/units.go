@@ -47,6 +47,7 @@ func unitsOf(lines []Line) []unit {
 	}
 	for n := 0; n < len(lines); n++ {
 		l := lines[n]
+		l.Text = hourDot().ReplaceAllString(question().ReplaceAllString(l.Text, "$1: "), "$1 $2")
 		text := strings.TrimSpace(l.Text)
 		switch {
 		case len(l.Fields) > 0:
@@ -75,6 +76,13 @@ func unitsOf(lines []Line) []unit {
 	return labelled(out)
 }
 
+// question is a label that is asked: Wann? Mittwoch; and hourDot a dot behind the hour that a line
+// begins with, which ends no sentence: 19:00 h. Cena.
+var (
+	question = pattern.Lazy(`(?i)^(\s*(?:wann|wo|wer|was|when|where|who|what|quand|où|qui|quoi|cuándo|dónde|quién|qué|quando|dove|chi|cosa|onde|quem|wanneer|waar|wie|wat))\s?\?\s+`)
+	hourDot  = pattern.Lazy(`^(\s*(?:(?:[Dd]e|[Dd]as|[Dd]alle|[Vv]on|[Vv]an) )?\d{1,2}(?:[:.]\d\d)?(?: ?(?:a|às|alle|bis|tot|[-–]) ?\d{1,2}(?:[:.]\d\d)?)? ?(?:h|hs|hrs|horas|uur))\.\s+(\p{Lu})`)
+)
+
 // articleLine is a short line that begins with an article.
 var articleLine = pattern.Lazy(`^(?:(?:the|der|die|das|le|la|les|el|los|las|il|lo|i|gli|o|a|os|as|het|de)\s+|l['’])\p{L}+(?:\s[\p{L}\d]+){0,3}$`)
 
@@ -99,6 +107,9 @@ func goesOn(before, l Line) bool {
 	text := strings.TrimSpace(l.Text)
 	was := strings.TrimRightFunc(before.Text, unicode.IsSpace)
 	if labelLine().MatchString(l.Text) && isLabel(labelLine().FindStringSubmatch(l.Text)[1]) {
+		return false
+	}
+	if numberedDay(text) {
 		return false
 	}
 	if departs().MatchString(text) && arrives().MatchString(was) && SaysDay(text) && SaysDay(was) {
@@ -137,7 +148,10 @@ func goesOn(before, l Line) bool {
 	if dashed().MatchString(before.Text) && dashed().MatchString(l.Text) && SaysDay(before.Text) && SaysDay(l.Text) { // a list of titles and days
 		return false
 	}
-	if startsWithLabelledDate(before.Text) && startsWithLabelledDate(l.Text) {
+	if startsWithLabelledDate(before.Text, false) && startsWithLabelledDate(l.Text, false) {
+		return false
+	}
+	if startsWithLabelledDate(before.Text, true) && startsWithLabelledDate(l.Text, true) && !smallWords.has(lastWord(was)) && !strings.HasSuffix(was, "-") && dayEnds().MatchString(was) { // lift-out 7.12., 8:00, and below it survey 8.12.
 		return false
 	}
 	if fromLine().MatchString(l.Text) && was == strings.ToUpper(was) && SaysDay(l.Text) && !SaysDay(before.Text) && !strings.ContainsAny(was[max(0, len(was)-1):], ".:;") || // where all is in capitals, none begins a line
@@ -281,18 +295,18 @@ func lastWord(text string) string {
 
 // startsWithLabelledDate tells whether a line begins with a date, or with a few words that
 // lead to one: KW 11: Mo 9.3., Good Friday 3 April.
-func startsWithLabelledDate(text string) bool {
+func startsWithLabelledDate(text string, lower bool) bool {
 	text = strings.TrimSpace(text)
 	if startsWithDate(text) {
 		return true
 	}
 	first, _ := utf8.DecodeRuneInString(text)
 	r := &reader{text: text, toks: scan(text[:min(len(text), 60)])}
-	for i := 1; i <= 3 && i < len(r.toks) && unicode.IsUpper(first); i++ {
+	for i := 1; i <= 3 && i < len(r.toks) && unicode.IsUpper(first) != lower; i++ {
 		if r.word(i-1, smallWords) {
 			return false
 		}
-		if _, end := r.when(i); end > 0 && (i == 1 || r.is(i-1, ':') || r.is(i-1, 'n') || r.weekday(i) != 0) {
+		if _, end := r.when(i); end > 0 && (lower || i == 1 || r.is(i-1, ':') || r.is(i-1, 'n') || r.weekday(i) != 0) {
 			return true
 		}
 	}
@@ -423,6 +437,16 @@ func (u unit) timeFirst() bool {
 }
 
 // startsWithTime tells whether a text begins with a time of the day.
+// dayEnds is a line that ends with a day or a time.
+var dayEnds = pattern.Lazy(`\d\.?,?$`)
+
+// numberedDay tells whether a line begins with a short day of the week in small letters and the
+// number of the day: vr 11  19.30 Kaarten.
+func numberedDay(text string) bool {
+	r := &reader{text: text, toks: scan(text[:min(len(text), 60)])}
+	return len(r.toks) > 2 && len(r.tok(0).text) <= 3 && weekdaysOf(r.tok(0).text) != 0 && r.is(1, 'n') && len(r.tok(1).text) <= 2 && r.tok(1).num >= 1 && r.tok(1).num <= 31 && !r.word(2, dayLinks)
+}
+
 func startsWithTime(text string) bool {
 	r := &reader{text: text, toks: scan(text[:min(len(text), 60)])}
 	_, end := r.clock(0, true)

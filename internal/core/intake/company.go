@@ -57,6 +57,7 @@ type dated struct {
 	at    int32 // its index
 	day   int32 // since 1970
 	clock int32 // moment.NoClock without one
+	bare  bool  // its year is not written
 }
 
 // The least rows that make company, and how far from it a date must be, in
@@ -76,16 +77,17 @@ func (m *Mapping) learnCompany(rows table.Rows) {
 		return
 	}
 	list, headed := m.starts(rows)
+	odd := map[place]string{}
+	oddTurn(list, odd)
+	m.company.odd = odd
 	if len(list) < enoughCompany {
 		return
 	}
-	odd := map[place]string{}
 	oddYear(list, odd)
 	oddOrder(list, odd)
 	oddClock(list, odd)
 	oddMonth(list, rows, headed, odd)
 	m.learnLengths(list, rows)
-	m.company.odd = odd
 }
 
 // starts reads the day of every row that has one, and tells whether any of them stands
@@ -102,7 +104,7 @@ func (m *Mapping) starts(rows table.Rows) (out []dated, headed bool) {
 		mapper.eval.Load(r)
 		if v, f := mapper.read(m.start, r); f == nil && v.HasDate {
 			headed = headed || r.Under != ""
-			out = append(out, dated{place{r.Origin, r.Number}, int32(i), int32(v.Date / day24), int32(v.Clock)})
+			out = append(out, dated{place{r.Origin, r.Number}, int32(i), int32(v.Date / day24), int32(v.Clock), v.Assumed&moment.AssumedYear != 0})
 			m.company.starts[i] = v.plain()
 		}
 	}
@@ -149,6 +151,33 @@ func oddYear(list []dated, odd map[place]string) {
 
 // dawn is when the night ends, in seconds since midnight.
 const dawn = 6 * 3600
+
+// oddTurn finds dates without a year of the first months behind those of the last ones: of the
+// one year that the title or the intake says they would be before what stands above them.
+func oddTurn(list []dated, odd map[place]string) {
+	month := func(d dated) time.Month { return zone.Civil(int64(d.day) * day24).Month() }
+	end := 0 // the last of the last months
+	for i, d := range list {
+		switch m := month(d); {
+		case !d.bare:
+		case m >= time.October:
+			end = i
+		case m > time.March:
+			return // of all the year
+		}
+	}
+	var last *dated
+	for i := range list {
+		d := &list[i]
+		switch {
+		case !d.bare:
+		case month(*d) >= time.October:
+			last = d
+		case last != nil && last.origin == d.origin && (i > end || month(*last) == time.December && month(*d) < time.March) && zone.Civil(int64(last.day)*day24).Year() == zone.Civil(int64(d.day)*day24).Year():
+			odd[d.place] = fmt.Sprintf("has no year, and would be %s, and stands behind %s in row %d: of that year or of the next", d.date(), last.date(), last.row)
+		}
+	}
+}
 
 // oddClock finds the one time in the night among times of the day: most often
 // 2:30 was meant to be half past two in the afternoon.

@@ -57,6 +57,39 @@ func TestCompany(t *testing.T) {
 	}
 }
 
+// Dates without a year that go on over its turn are not put back to its beginning.
+func TestTurnOfYear(t *testing.T) {
+	for _, tt := range []struct{ name, days, held string }{
+		{"over the turn", "24 Dec,31 Dec,1 Jan,2 Jan", "2 3"},
+		{"in two groups", "24 Dec,1 Jan,24 Dec,1 Jan", "1 3"},
+		{"from the beginning", "1 Jan,2 Feb,24 Dec,31 Dec", ""},
+		{"of all the year", "24 Dec,5 June,1 Jan,2 Jan", ""},
+		{"by another column", "12 Oct,7 March,17 Oct,21 March", "3"},
+		{"written", "24 Dec 2026,31 Dec 2026,1 Jan 2026,2 Jan 2027", ""},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			for _, outliers := range []string{"", "outliers: read\n"} {
+				text := "\nNo|Day"
+				for i, day := range strings.Split(tt.days, ",") {
+					text += fmt.Sprintf("\n%d|%s", i, day)
+				}
+				var held []string
+				for i, line := range sheet(t, outliers+"assume: { year: 2026 }\nevent: { title: '{No}', start: '{Day}' }\n", text) {
+					if strings.HasPrefix(line, "held") {
+						assert.Contains(t, line, "of that year or of the next")
+						held = append(held, fmt.Sprint(i))
+					}
+				}
+				want := tt.held
+				if outliers != "" {
+					want = ""
+				}
+				assert.Equal(t, want, strings.Join(held, " "))
+			}
+		})
+	}
+}
+
 // The month in a heading above the rows, and in the name of their sheet.
 func TestMonthAbove(t *testing.T) {
 	for name, c := range map[string]struct{ under, sheet, held string }{

@@ -149,7 +149,7 @@ func (r *reader) year(i int) (y, n int) {
 		if t.num < 1960 { // 8 March 1900: a time, or no year of anything here
 			return 0, 0
 		}
-		if r.hour(at) { // 5 March 2015 hrs is rare, 5 March, 2000 h too
+		if r.hour(at) && !(r.word(at+1, list("ore hora horas h")) && r.is(at+2, 'n')) { // 5 March 2015 hrs is rare, 5 March, 2000 h too; not 13 dicembre 2026 ore 17.30
 			return 0, 0
 		}
 		return t.num, at - i + 1

@@ -7,6 +7,21 @@ import (
 	"time"
 )
 
+// paired gives the day that two letters name before the number of a day, where another day stands
+// beside it in the same way: za 12 en zo 13 december.
+func (r *reader) paired(i int) uint8 {
+	numbered := func(i int) bool {
+		return r.is(i, 'w') && len(r.tok(i).text) == 2 && weekdaysOf(r.tok(i).text) != 0 && r.is(i+1, 'n') && len(r.tok(i+1).text) <= 2 && r.tok(i+1).num >= 1 && r.tok(i+1).num <= 31
+	}
+	joined := func(i int) bool {
+		return r.and(i) || r.is(i, '&') || r.is(i, ',') || r.is(i, '/') || r.is(i, '-') || r.is(i, '+') || r.word(i, rangeWords)
+	}
+	if !numbered(i) || !(joined(i+2) && numbered(i+3)) && !(joined(i-1) && numbered(i-3)) {
+		return 0
+	}
+	return weekdaysOf(r.tok(i).text)
+}
+
 // when reads the days at token i: one, several, a range. It gives the token
 // behind them; 0 for none.
 func (r *reader) when(i int) (dates, int) {
@@ -155,7 +170,7 @@ func (r *reader) listed(i int) (dates, int) {
 	take := func() (int, bool) {
 		n := at
 		var days uint8
-		if days = r.weekday(n); days != 0 {
+		if days = cmp.Or(r.weekday(n), r.paired(n)); days != 0 {
 			n++
 			for r.is(n, '.') || r.is(n, ',') || r.word(n, dayLinks) {
 				n++

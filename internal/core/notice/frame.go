@@ -32,6 +32,7 @@ var (
 	nextMonth = pattern.Lazy(`(?i)(?:^|[^\p{L}])((?:next|following|coming) month|(?:nächste[nrs]?|kommende[nrs]?) monats?|mois prochain|próximo mes|mes (?:próximo|que viene)|mese prossimo|prossimo mese|próximo mês|mês que vem|(?:volgende|komende) maand)(?:$|[^\p{L}])`)
 	nextYear  = pattern.Lazy(`(?i)(?:^|[^\p{L}])((?:next|following|coming) year|(?:nächste[nrs]?|kommende[nrs]?) jahr(?:es)?|(?:année|an) prochaine?|próximo año|año (?:próximo|que viene)|anno prossimo|prossimo anno|próximo ano|ano que vem|(?:volgend|komend) jaar)(?:$|[^\p{L}])`)
 
+	planFor   = pattern.Lazy(`(?i)\p{L}plan(?:$|\P{L})|^\W*(?:week|woche|semaine|semana|settimana)(?:$|\P{L})`)
 	soThen    = pattern.Lazy(`(?i)(?:week|woche|prochaine|semana|viene|vem|prossima|settimana)[^.;:]*, (?:so|but|therefore|hence|deshalb|daher|also|aber|donc|mais|así|pero|quindi|perciò|ma|então|mas|portanto|dus|maar) `)
 	listBelow = pattern.Lazy(`(?i)(?:^|[^\p{L}])(?:below|as follows|following|here(?:['’]s| is| are)|anbei|folgt|wie folgt|ci-dessous|voici|a continuación|di seguito|ecco|abaixo|a seguir|segue|hieronder|als volgt)(?:$|[^\p{L}])`)
 )
@@ -128,7 +129,7 @@ func (d *document) weekNamed(u unit, r *reader, spans []span) (week int) {
 			d.pass(u, u.text, "a week, and not a day of it")
 			return at
 		}
-	case len(spans) == 1 && spans[0].ranged() && phraseIn(u.text, listNouns) != "" && u.headsList(): // Berth plan 9–15 March
+	case len(spans) == 1 && spans[0].ranged() && (phraseIn(u.text, listNouns) != "" || planFor().MatchString(u.text)) && u.headsList(): // Berth plan 9–15 March
 		days, f := d.resolve(spans[0].dates)
 		if f != nil || len(days) != 1 || days[0].last.After(days[0].first.AddDate(0, 0, 6)) {
 			return -1

@@ -275,6 +275,7 @@ func Read(lines []Line, set Settings) Found {
 	} else {
 		d.bygone()
 		d.otherYears()
+		d.overTurn()
 	}
 	if !set.Message && len(d.out.Events) == 1 && d.apart {
 		if e := &d.out.Events[0]; e.AllDay && e.NoTime && e.Held == nil && !e.Cancelled {

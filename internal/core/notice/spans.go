@@ -51,7 +51,7 @@ func (d *document) found(r *reader, u unit) (out []span) {
 				continue
 			}
 		}
-		if r.word(i, dayLinks) && !r.word(i, fromWords) && r.fromOne(i) == 0 && !(startsUpper(r.text[r.tok(i).from:]) && r.word(i, list("di do")) && r.weekday(i) != 0) && !(i == 0 && r.tok(i).text == "da" && r.weekday(1) != 0) {
+		if r.word(i, dayLinks) && !r.word(i, fromWords) && r.fromOne(i) == 0 && !(startsUpper(r.text[r.tok(i).from:]) && r.word(i, list("di do")) && r.weekday(i) != 0) && !(i == 0 && r.tok(i).text == "da" && r.weekday(1) != 0) && r.paired(i) == 0 {
 			i++
 			continue
 		}

@@ -124,7 +124,7 @@ func (r *reader) short(i int) bool {
 		n++
 	}
 	first, _ := utf8.DecodeRuneInString(r.text[r.tok(i).from:])
-	if r.week != nil && i == 0 && unicode.IsUpper(first) && (r.is(n, 'n') || r.allDay(n) > 0 || r.word(n, list("frei libre livre libero vrij"))) { // Mo 8–12, below Week 9–15 March
+	if r.week != nil && i == 0 && unicode.IsUpper(first) && (r.is(n, 'n') || r.is(n, ':') || r.allDay(n) > 0 || r.word(n, list("frei libre livre libero vrij"))) { // Mo 8–12, below Week 9–15 March
 		return true
 	}
 	return r.is(n, 'n') && (i == 0 || r.tok(i-1).kind != 'w' || unicode.IsUpper(first) || r.word(i-1, rangeWords) || r.word(i-1, fromWords)) && (r.is(n+1, '.') || r.month(n+1) > 0 || r.is(n+1, '/'))

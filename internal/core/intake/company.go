@@ -4,11 +4,13 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"almanach/internal/core/event"
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/table"
 	"almanach/internal/core/zone"
 )
@@ -16,11 +18,17 @@ import (
 // company is what the other rows of a source show of the dates and lengths to
 // be expected: what stands out from it is most likely a slip.
 type company struct {
-	odd      map[place]string // why a row's start stands out
+	odd      map[place]oddity // by what a row's start stands out
 	clock    time.Duration    // the length beyond which an event with times stands out; 0 for any
 	days     time.Duration    // likewise of whole days
 	ordinary [2]time.Duration // what they usually last: with times, and in whole days
 	starts   []plainStart     // by row of the batch that was learnt
+}
+
+// oddity is why a start stands out: by its day or by its time of day.
+type oddity struct {
+	why   string
+	clock bool
 }
 
 // plainStart is a start that is a day and, maybe, a time of day, and says nothing else, so
@@ -77,8 +85,9 @@ func (m *Mapping) learnCompany(rows table.Rows) {
 		return
 	}
 	list, headed := m.starts(rows)
-	odd := map[place]string{}
+	odd := map[place]oddity{}
 	oddTurn(list, odd)
+	m.oddHalf(list, rows, odd)
 	m.company.odd = odd
 	if len(list) < enoughCompany {
 		return
@@ -118,7 +127,7 @@ func showDay(day int32) string { return shortDate(int64(day) * day24) }
 // oddYear finds dates a year or more away from all others, which stand close
 // together: a slip in the year, where another year would put them among the
 // others.
-func oddYear(list []dated, odd map[place]string) {
+func oddYear(list []dated, odd map[place]oddity) {
 	days := make([]int32, len(list))
 	for i, d := range list {
 		days[i] = d.day
@@ -145,7 +154,7 @@ func oddYear(list []dated, odd map[place]string) {
 		return
 	}
 	for _, d := range found {
-		odd[d.place] = fmt.Sprintf("is %s, and nearly all other rows are from %s to %s", d.date(), showDay(low), showDay(high))
+		odd[d.place] = oddity{why: fmt.Sprintf("is %s, and nearly all other rows are from %s to %s", d.date(), showDay(low), showDay(high))}
 	}
 }
 
@@ -154,7 +163,7 @@ const dawn = 6 * 3600
 
 // oddTurn finds dates without a year of the first months behind those of the last ones: of the
 // one year that the title or the intake says they would be before what stands above them.
-func oddTurn(list []dated, odd map[place]string) {
+func oddTurn(list []dated, odd map[place]oddity) {
 	month := func(d dated) time.Month { return zone.Civil(int64(d.day) * day24).Month() }
 	end := 0 // the last of the last months
 	for i, d := range list {
@@ -174,14 +183,14 @@ func oddTurn(list []dated, odd map[place]string) {
 		case month(*d) >= time.October:
 			last = d
 		case last != nil && last.origin == d.origin && (i > end || month(*last) == time.December && month(*d) < time.March) && zone.Civil(int64(last.day)*day24).Year() == zone.Civil(int64(d.day)*day24).Year():
-			odd[d.place] = fmt.Sprintf("has no year, and would be %s, and stands behind %s in row %d: of that year or of the next", d.date(), last.date(), last.row)
+			odd[d.place] = oddity{why: fmt.Sprintf("has no year, and would be %s, and stands behind %s in row %d: of that year or of the next", d.date(), last.date(), last.row)}
 		}
 	}
 }
 
 // oddClock finds the one time in the night among times of the day: most often
 // 2:30 was meant to be half past two in the afternoon.
-func oddClock(list []dated, odd map[place]string) {
+func oddClock(list []dated, odd map[place]oddity) {
 	night := 0
 	first, last, timed := int32(24*3600), int32(0), 0
 	for _, d := range list {
@@ -202,13 +211,63 @@ func oddClock(list []dated, odd map[place]string) {
 		if d.clock == moment.NoClock || d.clock == 0 || d.clock >= dawn {
 			continue
 		}
-		odd[d.place] = fmt.Sprintf("is at %s, in the night, and the other rows are between %s and %s", showClock(int(d.clock)), showClock(int(first)), showClock(int(last)))
+		odd[d.place] = oddity{why: fmt.Sprintf("is at %s, in the night, and the other rows are between %s and %s", showClock(int(d.clock)), showClock(int(first)), showClock(int(last))), clock: true}
+	}
+}
+
+// Between early and dawn a time may be one of the afternoon, where no other tells.
+const (
+	early = 3600
+	noon  = 12 * 3600
+)
+
+// zeroHour is a time whose hour is written with two figures, as only those of 24 hours are.
+var zeroHour = pattern.Lazy(`(?:^|[\sT])0\d[:h]\d\d`)
+
+// oddHalf finds times such as 2:30 beside 9:00 and 11:00, where none of the table is later than
+// 12:59, and none says am or pm: half past two is most likely in the afternoon.
+func (m *Mapping) oddHalf(list []dated, rows table.Rows, odd map[place]oddity) {
+	found, day := false, false
+	for _, d := range list {
+		if d.clock >= noon+3600 || d.clock >= 0 && d.clock < early && d.clock != moment.NoClock {
+			return
+		}
+		found, day = found || d.clock >= early && d.clock < dawn, day || d.clock >= dawn
+	}
+	if !found || !day {
+		return
+	}
+	mapper := m.Mapper() // it must not outlive the learning
+	full := func(i int, text string) bool {
+		return zeroHour().MatchString(text) || m.columns[i].Role() == moment.ClockRole && strings.HasPrefix(text, "0")
+	}
+	for _, s := range []*moments{m.start, m.end} {
+		if s == nil {
+			continue
+		}
+		for _, i := range s.columns {
+			if m.columns[i].SaysHalf() {
+				return
+			}
+		}
+		for _, d := range list {
+			row := rows.At(int(d.at))
+			mapper.eval.Load(row)
+			if v, f := mapper.read(s, row); f == nil && v.Clock >= noon+3600 || slices.ContainsFunc(s.columns, func(i int) bool { return full(i, row.Cell(i).Text) }) {
+				return
+			}
+		}
+	}
+	for _, d := range list {
+		if d.clock >= early && d.clock < dawn {
+			odd[d.place] = oddity{why: fmt.Sprintf("is at %s, in the night, or in the afternoon: no time of the table is later than 12:59, and none says am or pm", showClock(int(d.clock))), clock: true}
+		}
 	}
 }
 
 // oddOrder finds dates that break the order of rows which are sorted by date
 // but for them.
-func oddOrder(list []dated, odd map[place]string) {
+func oddOrder(list []dated, odd map[place]oddity) {
 	if len(list) < enoughOrdered {
 		return
 	}
@@ -241,14 +300,14 @@ func oddOrder(list []dated, odd map[place]string) {
 			low, high = high, low
 		}
 		if low <= high && (here.day < low-outOfOrder || here.day > high+outOfOrder) {
-			odd[here.place] = fmt.Sprintf("is %s, and the rows are in order of their dates: row %d has %s, row %d %s", here.date(), before.row, before.date(), behind.row, behind.date())
+			odd[here.place] = oddity{why: fmt.Sprintf("is %s, and the rows are in order of their dates: row %d has %s, row %d %s", here.date(), before.row, before.date(), behind.row, behind.date())}
 		}
 	}
 }
 
 // oddMonth finds dates outside of the month that the heading above them, or
 // the name of their sheet, says, where nearly all others fit it.
-func oddMonth(list []dated, rows table.Rows, headed bool, odd map[place]string) {
+func oddMonth(list []dated, rows table.Rows, headed bool, odd map[place]oddity) {
 	type month struct{ year, month int }
 	known := map[string]month{}
 	named := func(d dated) (string, month) {
@@ -295,7 +354,7 @@ func oddMonth(list []dated, rows table.Rows, headed bool, odd map[place]string) 
 	}
 	for _, d := range bad {
 		text, _ := named(d)
-		odd[d.place] = fmt.Sprintf("is %s, and stands under %q", d.date(), fault.Shorten(text, 40))
+		odd[d.place] = oddity{why: fmt.Sprintf("is %s, and stands under %q", d.date(), fault.Shorten(text, 40))}
 	}
 }
 
@@ -345,11 +404,15 @@ func mostly(lengths []time.Duration) (time.Duration, bool) {
 
 // inCompany refuses a start that stands out from those of the other rows.
 func (m *Mapper) inCompany(row table.Row) *fault.Fault {
-	why := m.company.odd[place{row.Origin, row.Number}]
-	if why == "" {
+	odd := m.company.odd[place{row.Origin, row.Number}]
+	if odd.why == "" {
 		return nil
 	}
-	f := m.start.fault(m, row, saysDate, why)
+	says := saysDate
+	if odd.clock {
+		says = saysClock
+	}
+	f := m.start.fault(m, row, says, odd.why)
 	f.Field = "start"
 	return f.Do("correct it, or, if it is right, set outliers: read")
 }

@@ -57,6 +57,37 @@ func TestCompany(t *testing.T) {
 	}
 }
 
+// A time in the night beside some of the day is most likely one of the afternoon, where no other
+// tells that the day has 24 hours.
+func TestHalfOfDay(t *testing.T) {
+	for _, tt := range []struct{ name, times, held string }{
+		{"none after noon", "9:00-11:00,1:00-3:00,2.30-4.30,11:00-12:30", "1 2"},
+		{"an end after noon", "9:00-11:00,1:00-3:00,2:30-4:30,11:00-13:30", ""},
+		{"a start after noon", "9:00-11:00,1:00-3:00,14:30-15:30", ""},
+		{"two figures", "09:00-11:00,01:00-03:00", ""},
+		{"two figures without a sign", "0900-1100,100-300", ""},
+		{"by night only", "1:00-3:00,2:30-4:30", ""},
+		{"by day only", "9:00-11:00,10:00-12:00", ""},
+		{"after midnight", "9:00-11:00,0:30-1:00,2:30-4:30", ""},
+		{"halves", "9:00 am-11:00 am,1:00 am-3:00 am", ""},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			text := "\nNo|Day|From|To"
+			for i, times := range strings.Split(tt.times, ",") {
+				text += fmt.Sprintf("\n%d|%02d.12.2026|%s", i, 14+i, strings.ReplaceAll(times, "-", "|"))
+			}
+			var held []string
+			for i, line := range sheet(t, "event: { title: '{No}', start: '{Day} {From}', end: '{To}' }\n", text) {
+				if strings.HasPrefix(line, "held") {
+					assert.Contains(t, line, "or in the afternoon")
+					held = append(held, fmt.Sprint(i))
+				}
+			}
+			assert.Equal(t, tt.held, strings.Join(held, " "))
+		})
+	}
+}
+
 // Dates without a year that go on over its turn are not put back to its beginning.
 func TestTurnOfYear(t *testing.T) {
 	for _, tt := range []struct{ name, days, held string }{

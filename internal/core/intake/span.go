@@ -249,6 +249,7 @@ var (
 	saysOpen     = func(v moment.Value) bool { return v.Open != moment.Closed }
 	saysRange    = func(v moment.Value) bool { return v.HasEndDate || v.EndClock != moment.NoClock }
 	saysDate     = func(v moment.Value) bool { return v.HasDate }
+	saysClock    = func(v moment.Value) bool { return v.Clock != moment.NoClock }
 	saysZone     = func(v moment.Value) bool { return v.ZoneText != "" || v.Zone != nil }
 	saysMidnight = func(v moment.Value) bool { return v.Midnight }
 )

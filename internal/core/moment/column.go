@@ -371,6 +371,9 @@ func (c *Column) Timed() bool {
 	return c.role == ClockRole || c.clocks > 0 || c.timed || c.nativeClock
 }
 
+// SaysHalf tells whether any time of the column says am or pm.
+func (c *Column) SaysHalf() bool { return c.halves > 0 }
+
 func (c *Column) settleOrder(t *tally) {
 	if c.role == DateRole {
 		t.possible &= c.loose.possible

@@ -489,7 +489,7 @@ func (m *chooser) series() {
 		}
 	}
 	for i, c := range m.columns {
-		if h := m.headings[i]; !m.has("repeat_until") && !m.taken[i] && c.temporal && c.role != moment.ClockRole && (h.says("series") || m.days) && h.says("end") {
+		if h := m.headings[i]; !m.has("repeat_until") && !m.taken[i] && c.temporal && c.role != moment.ClockRole && (h.says("series") || m.days || m.has("end") || m.has("length")) && h.says("end") { // Until, where another column is the end of each
 			m.take("repeat_until", i)
 		}
 	}

@@ -142,6 +142,8 @@ func TestMatch(t *testing.T) {
 		{"No|What|On|Slot", "1|A|2026-04-02|AM\n2|B|2026-04-09|p.m.\n3|C|2026-04-09|all day", `Slot says only the part of the day (AM), and the events would be whole days; write times of day, or, for whole days, give --without "Slot"`},
 		{"No|What|On|Slot", "1|A|2026-04-02|AM\n2|B|2026-04-09|north", "start On, title What"},
 		{"No|What|On|At|Tide", "1|A|2026-04-02|9:00|morning\n2|B|2026-04-09|9:00|evening", "start On+At, title What"},
+		{"No|What|Start|End|Repeats|Occurrences", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|4\n2|B|2026-04-09 10:00|2026-04-09 11:00|daily|10", `Occurrences may say when the events end to repeat, and left out they never do`},
+		{"No|What|Start|End|Repeats|Until", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|10 times\n2|B|2026-04-09 10:00|2026-04-09 11:00|daily|2026-05-30", `Until may say when the events end to repeat, and left out they never do`},
 		{"No|What|Start|End|Repeats|recurringEventId", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|\n2|B|2026-04-09 10:00|2026-04-09 11:00||1", `recurringEventId says which series, or which date of one, some rows are about, and that date would stand twice`},
 		{"No|What|Start|End|Repeats|originalStartTime.date", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|\n2|B|2026-04-09 10:00|2026-04-09 11:00||2026-04-09", `give --without "originalStartTime.date"`},
 		{"No|What|Start|End|recurringEventId", "1|A|2026-04-02 08:00|2026-04-02 09:00|\n2|B|2026-04-09 10:00|2026-04-09 11:00|1", "start Start, end End, title What"},

@@ -110,5 +110,27 @@ func (h *hours) changes() *fault.Fault {
 		return fault.Newf("%s says which series, or which date of one, some rows are about, and that date would stand twice", label).
 			Do("describe the columns in an intake file, with occurrence: and the key of the series, or, to load those rows as events of their own, give %s", fault.Given("--without", []string{label}))
 	}
+	return h.limits()
+}
+
+// timesNames are headings that can say how often a series takes place.
+var timesNames = strings.Fields("count times occurrences occurrence repetitions repeats anzahl wiederholungen termine répétitions repeticiones ocurrencias ripetizioni occorrenze repetições ocorrências herhalingen aantal")
+
+// limits asks about a column that may say when the series end: left out, they never do.
+func (h *hours) limits() *fault.Fault {
+	for i, t := range h.traits {
+		heading := headingOf(h.header.Label(i))
+		often := slices.ContainsFunc(heading.words, func(w string) bool { return slices.Contains(timesNames, w) })
+		if t.Filled == 0 || h.taken(i) || !heading.says("end") && !often || h.choice("repeat_times") != nil && often {
+			continue
+		}
+		label := h.header.Label(i)
+		field := "repeat_until"
+		if often {
+			field = "repeat_times"
+		}
+		return fault.Newf("%s may say when the events end to repeat, and left out they never do", label).
+			Do("describe the columns in an intake file, with %s: %q, or, if it says nothing of it, give %s", field, Reference(h.header, i), fault.Given("--without", []string{label}))
+	}
 	return nil
 }

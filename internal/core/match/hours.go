@@ -9,6 +9,7 @@ import (
 
 	"almanach/internal/core/fault"
 	"almanach/internal/core/moment"
+	"almanach/internal/core/pattern"
 	"almanach/internal/core/table"
 	"almanach/internal/core/template"
 	"almanach/internal/core/zone"
@@ -218,7 +219,7 @@ func (h *hours) lengths() int {
 func (h *hours) otherZone() *fault.Fault {
 	c := h.choice("zone")
 	if c == nil {
-		return nil
+		return h.offset()
 	}
 	first := c.Indexes[0]
 	for i, t := range h.traits {
@@ -232,6 +233,22 @@ func (h *hours) otherZone() *fault.Fault {
 				return fault.Newf("in row %d %s says %s, and %s says %s: all times of a row are in one zone", row.Number, c.Columns[0], a, label, b).Do("bring them into one, or write each time with its offset and give %s", fault.Given("--without", []string{label}))
 			}
 		}
+	}
+	return nil
+}
+
+// hoursAway is a number of hours that a clock can be ahead of UTC or behind it.
+var hoursAway = pattern.Lazy(`^[+−-]?(?:\d|1[0-4])(?:[.,][05]|[.,]75)?$`)
+
+// offset asks about a column that may say how far the times are from UTC, in figures: left out,
+// they would be in another zone.
+func (h *hours) offset() *fault.Fault {
+	for i, t := range h.traits {
+		label := h.header.Label(i)
+		if h.taken(i) || len(t.Samples) == 0 || h.choice("start") == nil || !slices.Contains(headingOf(label).words, "offset") || slices.ContainsFunc(t.Samples, func(s string) bool { return !hoursAway().MatchString(s) }) {
+			continue
+		}
+		return fault.Newf("%s may say how far the times are from UTC", label).Do("write it as +01:00, or, if it is something else, give %s", fault.Given("--without", []string{label}))
 	}
 	return nil
 }

@@ -258,7 +258,7 @@ func doubts(header table.Header, rows table.Rows, traits []Traits, choices []Cho
 		return f
 	}
 	h := &hours{header, rows, traits, choices, given}
-	if f := cmp.Or(h.recurs(), h.otherZone()); f != nil {
+	if f := cmp.Or(h.recurs(), h.otherZone(), h.revised()); f != nil {
 		return f
 	}
 	return h.lasting()
@@ -484,7 +484,7 @@ func (m *chooser) series() {
 		return
 	}
 	for _, field := range []string{"repeat_every", "repeat_times", "except", "also"} {
-		if col := m.best(field, func(c matchColumn) bool { return c.temporal == (field == "except" || field == "also") }); col >= 0 && m.rank(field, col) > whole {
+		if col := m.best(field, func(c matchColumn) bool { return field == "except" || field == "also" || !c.temporal }); col >= 0 && m.rank(field, col) > whole {
 			m.take(field, col)
 		}
 	}

@@ -234,7 +234,7 @@ func (m *matcher) moment(field, other string) []int {
 	if date < 0 && field == "start" {
 		date = m.onlyDate()
 	}
-	if field == "end" && m.days { // its date is that of the series
+	if field == "end" && m.days && date >= 0 && !m.columns[date].Column.Timed() { // its date is that of the series
 		date = -1
 	}
 	var out []int

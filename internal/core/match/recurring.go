@@ -116,11 +116,44 @@ func (h *hours) changes() *fault.Fault {
 // timesNames are headings that can say how often a series takes place.
 var timesNames = strings.Fields("count times occurrences occurrence repetitions repeats anzahl wiederholungen termine répétitions repeticiones ocurrencias ripetizioni occorrenze repetições ocorrências herhalingen aantal")
 
+// dates tells whether a column holds dates.
+func (h *hours) dates(i int) bool {
+	t := h.traits[i]
+	return t.Filled > 0 && t.Figures < t.Filled && t.Column.Holds(t.Filled-t.Bad) && t.Column.Mostly() == moment.DateRole
+}
+
+// revisedNames are words of a heading for a day or a time in the place of another.
+var revisedNames = strings.Fields("new revised rescheduled moved changed amended neu neue neuer neues neuen verschoben verlegt geändert nouveau nouvelle reporté reportée modifié modifiée nueva nuevo aplazado aplazada nuova nuovo rinviato rinviata nova novo adiado adiada nieuwe verplaatst gewijzigd")
+
+// revised asks about a column with other times for some of the events: left out, these would be
+// when they no longer are.
+func (h *hours) revised() *fault.Fault {
+	start := h.choice("start")
+	if start == nil {
+		return nil
+	}
+	for i := range h.traits {
+		heading := headingOf(h.header.Label(i))
+		if h.taken(i) || heading.record() || !h.dates(i) && !h.timed(i) || !slices.ContainsFunc(heading.words, func(w string) bool { return slices.Contains(revisedNames, w) }) {
+			continue
+		}
+		label := h.header.Label(i)
+		return fault.Newf("%s may say another time than %s for some of the events", label, strings.Join(start.Columns, " and ")).
+			Do("bring both into one column, or, if it says nothing of the events, give %s", fault.Given("--without", []string{label}))
+	}
+	return nil
+}
+
 // limits asks about a column that may say when the series end: left out, they never do.
 func (h *hours) limits() *fault.Fault {
 	for i, t := range h.traits {
 		heading := headingOf(h.header.Label(i))
 		often := slices.ContainsFunc(heading.words, func(w string) bool { return slices.Contains(timesNames, w) })
+		if h.dates(i) && !h.taken(i) && !heading.record() && !heading.says("end") && !often {
+			label := h.header.Label(i)
+			return fault.Newf("%s holds dates, and may say on which days the events do not repeat, or do besides", label).
+				Do("describe the columns in an intake file, with except: %q or also: %q, or, if it says nothing of it, give %s", Reference(h.header, i), Reference(h.header, i), fault.Given("--without", []string{label}))
+		}
 		if t.Filled == 0 || h.taken(i) || !heading.says("end") && !often || h.choice("repeat_times") != nil && often {
 			continue
 		}

@@ -148,6 +148,7 @@ func TestMatch(t *testing.T) {
 		{"No|What|Start|End|Repeats|Holidays", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|2026-04-16\n2|B|2026-04-09 10:00|2026-04-09 11:00|daily|2026-04-12", `Holidays holds dates, and may say on which days the events do not repeat, or do besides`},
 		{"No|What|Start|End|Repeats|Created at", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|2026-02-16\n2|B|2026-04-09 10:00|2026-04-09 11:00|daily|2026-02-12", `repeat Repeats, start Start, end End, title What`},
 		{"No|What|Start|End|New start", "1|A|2026-04-02 08:00|2026-04-02 09:00|\n2|B|2026-04-09 10:00|2026-04-09 11:00|2026-04-10 10:00", `New start may say another time than Start for some of the events`},
+		{"No|What|Start|End|Changed on", "1|A|2026-04-02 08:00|2026-04-02 09:00|\n2|B|2026-04-09 10:00|2026-04-09 11:00|2026-04-01", `start Start, end End, title What`},
 		{"No|What|Start|End|Offset", "1|A|2026-04-02 08:00|2026-04-02 09:00|+1\n2|B|2026-04-09 10:00|2026-04-09 11:00|0", `Offset may say how far the times are from UTC`},
 		{"No|What|Start|End|Repeats|recurringEventId", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|\n2|B|2026-04-09 10:00|2026-04-09 11:00||1", `recurringEventId says which series, or which date of one, some rows are about, and that date would stand twice`},
 		{"No|What|Start|End|Repeats|originalStartTime.date", "1|A|2026-04-02 08:00|2026-04-02 09:00|weekly|\n2|B|2026-04-09 10:00|2026-04-09 11:00||2026-04-09", `give --without "originalStartTime.date"`},

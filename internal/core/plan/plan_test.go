@@ -360,6 +360,8 @@ func TestShifted(t *testing.T) {
 		{"a row in between", sheet(8, down), 7, 0},
 		{"a row in between, near the end", sheet(3, down), 0, 2},
 		{"a row less", strings.TrimSuffix(sheet(8, up), row(20, 21)), 6, 0},
+		{"five rows", sheet(6, down), 0, 5},
+		{"more than half", sheet(15, down), 14, 0},
 		{"two change places", sheet(2, func(key int) string { return row(key, 39-key) }), 0, 2},
 		{"only their times change places", sheet(2, func(key int) string { return fmt.Sprintf("%d|Ship %d|2026-04-%02d 08:00|c\n", key, key, 39-key) }), 0, 0},
 		{"all is new", sheet(8, func(key int) string { return row(key, key+10) }), 0, 0},

@@ -43,7 +43,7 @@ func (m *maker) shifted() (keys, lines []string) {
 		was[t.was] = t.key
 	}
 	for _, t := range m.turned {
-		if old := was[t.now]; old != "" && old != t.key {
+		if old := was[t.now]; old != "" {
 			keys, lines = append(keys, t.key), append(lines, fmt.Sprintf("%s says what %s said", t.key, old))
 		}
 	}

@@ -43,6 +43,20 @@ func TestContract(t *testing.T) {
 	})
 }
 
+// Two new events of one UID are refused, both.
+func TestOneUIDTwice(t *testing.T) {
+	f := open(t, filepath.Join(t.TempDir(), "c.ics"))
+	edit := calendar.Edit{New: [][]byte{[]byte("BEGIN:VEVENT\r\nUID:one\r\nDTSTAMP:20260302T080000Z\r\nDTSTART:20260305T080000Z\r\nEND:VEVENT\r\n")}}
+	results, err := f.Apply(t.Context(), []calendar.Edit{edit, edit})
+	if err == nil {
+		err = results[0].Err
+	}
+	require.ErrorIs(t, err, calendar.ErrExists)
+	for range f.Entries(t.Context()) {
+		t.Fatal("one of them was written")
+	}
+}
+
 // TestPiecewise tests once more with files that are read piece by piece.
 func TestPiecewise(t *testing.T) {
 	inMemory = 0

@@ -254,7 +254,7 @@ func withoutVerb(title, before, behind, place string) string {
 	if words := strings.Fields(rest); len(words) > 0 && len(words) <= 5 {
 		first, _ := utf8.DecodeRuneInString(words[0])
 		last, _ := utf8.DecodeRuneInString(words[len(words)-1])
-		if unicode.IsLower(first) && unicode.IsLower(last) && meaningful(rest) {
+		if unicode.IsLower(first) && (unicode.IsLower(last) || list("außer ausser ohne nicht zur zum wegen").has(words[0])) && meaningful(rest) { // German nouns are capital: außer Betrieb
 			return short + verb + " " + rest
 		}
 	}

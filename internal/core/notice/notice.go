@@ -252,7 +252,9 @@ func Read(lines []Line, set Settings) Found {
 	d.endDay()
 	d.unframed()
 	for _, u := range d.weeks {
-		if e := d.begin(u); len(d.out.Events) == 0 || u.sentence { // beside days it is only their heading
+		below := slices.ContainsFunc(d.out.Events, func(e Event) bool { return e.Page > u.page || e.Page == u.page && e.Line > u.line })
+		above := slices.ContainsFunc(d.out.Events, func(e Event) bool { return e.Page < u.page || e.Page == u.page && e.Line < u.line })
+		if e := d.begin(u); !below || u.sentence || above && weekBehind().MatchString(u.text) { // above days it is only their heading
 			e.What = tidy(u.text)
 			e.Held = fault.New(fault.Shorten(u.text, 80), "names a week, and no day").Do("ask for the day, or write it into the text")
 			d.out.Events = append(d.out.Events, e)
@@ -305,6 +307,9 @@ func Read(lines []Line, set Settings) Found {
 	}
 	return d.out
 }
+
+// weekBehind is a line that ends with the number of a week, behind what is on in it.
+var weekBehind = pattern.Lazy(`(?i)\p{L}.*[–—:-]\s*(?:week|wk|kw|kalenderwoche|woche|semaine|semana|settimana)\s?\d{1,2}\W*$`)
 
 // document is a text under way: what its headings say holds for what stands
 // below them.

@@ -246,6 +246,11 @@ func (r *reader) bareDays(month, year int) (dates, int) {
 	var out dates
 	for {
 		d := day{weekday: -1, month: month, year: year}
+		if at == 0 && r.word(0, dayNouns) && r.is(1, 'n') { // Día 10: reunión
+			if at++; r.tok(1).num <= 3 {
+				d.doubt = "may be a day of the month, or one of those of the event"
+			}
+		}
 		if days := cmp.Or(r.weekday(at), r.twoLetters(at)); days != 0 {
 			d.weekdays = days
 			at++

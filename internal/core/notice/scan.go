@@ -372,7 +372,7 @@ func scanPlain(out []token, text string, at, end int) []token {
 			}
 			t := token{kind: 'n', text: text[start:at], num: n, from: start, to: at, gap: gap}
 			if len(out) > 0 && !gap { // v2 is no second
-				if last := out[len(out)-1]; last.kind == 'w' && last.to == start && len(last.text) > 0 && monthOf(last.text) == 0 && !list("h u t um à a at kw week el al il on am den uhr ab le o das de h. z utc gmt d").has(last.text) && (len(out) < 2 || out[len(out)-2].kind != 'n' || out[len(out)-2].to != last.from) {
+				if last := out[len(out)-1]; last.kind == 'w' && last.to == start && len(last.text) > 0 && monthOf(last.text) == 0 && !list("h u t um à a at kw week el al dal del il on am den uhr ab le o das de h. z utc gmt d").has(last.text) && (len(out) < 2 || out[len(out)-2].kind != 'n' || out[len(out)-2].to != last.from) {
 					t.kind = 'x'
 				}
 			}
